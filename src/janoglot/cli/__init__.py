@@ -1,0 +1,1 @@
+"""The command line, from the core alone: no database and no web server."""

@@ -1,0 +1,155 @@
+"""``janoglot dub``, ``janoglot voices`` and ``janoglot measure-voices``."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from tqdm import tqdm
+
+from janoglot.core.dubbing import Progress, dub
+from janoglot.core.errors import BadInput, JanoglotError
+from janoglot.core.languages import distance, same_language, tag_of
+from janoglot.core.script.formats import read_script
+from janoglot.core.script.formats.base import Hints
+from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.store import atomic_file
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Exit status: 0 done, 1 something failed, 2 the input is at fault (said on standard error)."""
+    parser = argparse.ArgumentParser(prog="janoglot", description="Finished speech tracks from a script.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    job = commands.add_parser("dub", help="make every edition of a script")
+    job.add_argument("script", type=Path, help="text, CSV, TSV, SRT or WebVTT")
+    job.add_argument("--languages", help="target languages, by comma; without it, all that the script has")
+    job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
+    job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}')
+    job.add_argument("--loudness", type=float, default=-16.0, help="programme loudness in LUFS (otherwise -16)")
+    job.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")
+    voices = commands.add_parser("voices", help="list the catalogue")
+    voices.add_argument("--language", help="only voices that speak it")
+    voices.add_argument("--json", action="store_true")
+    table = commands.add_parser("measure-voices", help="measure one language's voices, as a Markdown table")
+    table.add_argument("--language", default="en")
+    options = parser.parse_args(arguments)
+    try:
+        return {"dub": _dub, "voices": _voices, "measure-voices": _measure}[options.command](options)
+    except BadInput as error:
+        print(f"janoglot: {error}", file=sys.stderr)
+        return 2
+    except (JanoglotError, OSError) as error:
+        print(f"janoglot: {error}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("janoglot: stopped. What is done is kept; the same command goes on from there.", file=sys.stderr)
+        return 130
+    except BrokenPipeError:
+        return 0
+
+
+def _dub(options: argparse.Namespace) -> int:
+    source = tag_of(options.source_language) if options.source_language else ""
+    data = _read(options.script)
+    script = read_script(data, options.script.name, Hints(source_language=source))
+    source = script.source_language or source or "en-GB"
+    languages = None
+    if options.languages:
+        languages = [_column(tag_of(name), [source, *script.languages]) for name in options.languages.split(",")
+                     if name.strip()]
+    for problem in script.problems:
+        if problem.severity != "note":
+            print(f"{options.script.name}, {problem}", file=sys.stderr)
+    cast = _cast(options.cast, [source, *script.languages]) if options.cast else {}
+    options.out.mkdir(parents=True, exist_ok=True)
+    report = dub(script, source, languages, cast, options.out, _var() / "takes", options.loudness,
+                 progress=_bar())
+    with atomic_file(options.out / "report.json") as half:
+        half.write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
+    for tag, edition in report["editions"].items():
+        over = [row for row in edition["lines"] if row["over"]]
+        print(f"{tag}: {edition['duration']:.1f} s, {edition['integrated_lufs']:.1f} LUFS, "
+              f"{edition['true_peak_dbtp']:.1f} dBTP, {len(edition['lines'])} lines, {len(over)} over their slot")
+    return 0
+
+
+def _column(tag: str, known: Sequence[str]) -> str:
+    """The script's own column for a language: "es" finds "es-MX" where that is the only Spanish."""
+    if tag in known:
+        return tag
+    near = sorted((k for k in known if same_language(k, tag)), key=lambda k: distance(tag, k))
+    return near[0] if near else tag
+
+
+def _cast(place: Path, known: Sequence[str]) -> dict[str, dict[str, str]]:
+    try:
+        data: Any = json.loads(_read(place).decode("utf-8-sig"))
+    except (ValueError, UnicodeDecodeError) as error:
+        raise BadInput("{file} is not JSON ({why}). Write {{\"es-MX\": {{\"Keeper\": \"curlew\"}}}}.",
+                       file=place.name, why=str(error)) from error
+    if not isinstance(data, dict) or not all(
+        isinstance(cells, dict) and all(isinstance(voice, str) for voice in cells.values()) for cells in data.values()
+    ):
+        raise BadInput("{file} must hold voices by language and speaker: "
+                       "{{\"es-MX\": {{\"Keeper\": \"curlew\"}}}}.", file=place.name)
+    return {_column(tag_of(tag), known): cells for tag, cells in data.items()}
+
+
+def _read(place: Path) -> bytes:
+    try:
+        return place.read_bytes()
+    except IsADirectoryError as error:
+        raise BadInput("{file} is a folder. Name a script file.", file=str(place)) from error
+    except OSError as error:
+        raise BadInput("{file} cannot be read: {why}.", file=str(place), why=error.strerror or "unknown") from error
+
+
+def _var() -> Path:
+    return Path(os.environ.get("JANOGLOT_VAR") or Path.home() / ".cache" / "janoglot")
+
+
+def _bar() -> Progress:
+    bars: dict[str, tqdm[Any]] = {}
+
+    def progress(step: str, done: int, total: int) -> None:
+        bar = bars.get(step)
+        if bar is None:
+            bar = bars[step] = tqdm(total=total, desc=step, unit="edition" if step == "mix" else "line",
+                                    disable=None if sys.stderr.isatty() else True)
+        bar.update(done - bar.n)
+        if done >= total:
+            bar.close()
+
+    return progress
+
+
+def _voices(options: argparse.Namespace) -> int:
+    language = tag_of(options.language) if options.language else None
+    found = [voice for voice in catalogue().values() if language is None or voice.speaks(language)]
+    if not found:
+        raise BadInput("No voice on this machine speaks {language}.", language=options.language)
+    if options.json:
+        print(json.dumps([{name: getattr(voice, name) for name in
+                           ("id", "name", "locale", "accent", "register", "age", "engine", "licence")}
+                          for voice in found], ensure_ascii=False, indent=1))
+        return 0
+    wide = max(len(voice.id) for voice in found)
+    for voice in found:
+        print(f"{voice.id:{wide}}  {voice.locale:16}  {voice.register:9} {voice.age:6} {voice.accent}")
+    return 0
+
+
+def _measure(options: argparse.Namespace) -> int:
+    from janoglot.core.speech.voice_table import voice_table
+
+    print(voice_table(tag_of(options.language)))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

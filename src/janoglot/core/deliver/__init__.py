@@ -1,0 +1,1 @@
+"""Handing over: captions, clips and packages."""

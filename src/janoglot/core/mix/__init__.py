@@ -1,0 +1,1 @@
+"""Mixing: levels, limits, loudness and the finished track."""

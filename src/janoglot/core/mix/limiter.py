@@ -1,0 +1,64 @@
+"""A look-ahead limiter for true peaks, as a stream.
+
+The gain is the moving average of a moving minimum over one window, so it has arrived at what a peak
+needs before the peak comes, leaves as softly, and never bends the wave itself.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from scipy import ndimage
+
+from janoglot.core.mix.loudness import oversampled_peaks
+
+LOOKAHEAD = 0.004
+"""Seconds."""
+_MARGIN_DB = 0.15
+"""What a peak measured between samples may differ by after the gain has moved across it."""
+
+
+class Limiter:
+    """Holds a mono stream under ``ceiling_db`` (dBTP). Blocks go in; blocks of the same lengths in all
+    come out, late by :attr:`delay` samples until :meth:`flush`."""
+
+    def __init__(self, rate: int, ceiling_db: float) -> None:
+        self._ceiling = np.float32(10 ** ((ceiling_db - _MARGIN_DB) / 20))
+        self._half = round(rate * LOOKAHEAD)
+        self.delay = 4 * self._half
+        self._held = np.zeros(0, np.float32)
+        self._context = np.zeros(self.delay, np.float32)
+        self.reduced_db = 0.0
+        """The most that a peak was taken down, in dB."""
+
+    def process(self, block: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+        joined = np.concatenate([self._held, block])
+        ready = len(joined) - self.delay
+        if ready <= 0:
+            self._held = joined
+            return np.zeros(0, np.float32)
+        out = self._limit(joined, ready)
+        self._context = np.concatenate([self._context, joined[:ready]])[-self.delay:]
+        self._held = joined[ready:]
+        return out
+
+    def flush(self) -> npt.NDArray[np.float32]:
+        out = self._limit(self._held, len(self._held))
+        self._held = np.zeros(0, np.float32)
+        return out
+
+    def _limit(self, joined: npt.NDArray[np.float32], ready: int) -> npt.NDArray[np.float32]:
+        if not len(joined) or float(np.abs(joined).max(initial=0.0)) < 0.5 * self._ceiling and (
+            float(np.abs(self._context).max(initial=0.0)) < 0.5 * self._ceiling
+        ):
+            return joined[:ready]
+        whole = np.concatenate([self._context, joined])
+        need = np.minimum(1.0, self._ceiling / np.maximum(oversampled_peaks(whole), 1e-9))
+        if float(need.min()) >= 1.0:
+            return joined[:ready]
+        window = 2 * self._half + 1
+        gain = ndimage.uniform_filter1d(
+            ndimage.minimum_filter1d(need, 2 * window - 1, mode="nearest"), window, mode="nearest"
+        )[len(self._context): len(self._context) + ready]
+        self.reduced_db = max(self.reduced_db, float(-20 * np.log10(gain.min(initial=1.0))))
+        return np.asarray(joined[:ready] * gain, dtype=np.float32)

@@ -1,0 +1,160 @@
+"""The finished track: every placed take in one file, levelled, at a programme loudness, under a ceiling.
+
+Works through the programme in blocks, with only the takes of the present block in memory.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+import soundfile
+import soxr
+
+from janoglot.core.errors import BadInput, NothingToMix
+from janoglot.core.mix.limiter import Limiter
+from janoglot.core.mix.loudness import LoudnessMeter
+from janoglot.core.speech.trimming import soft_edges
+from janoglot.core.store import atomic_file
+
+RATE = 48_000
+"""Hz. Of every finished track."""
+CEILING = -1.0
+"""dBTP."""
+LINE_LEVEL = -22.0
+"""LUFS that each line is brought to before the programme as a whole is."""
+TARGETS = (-16.0, -23.0)
+"""LUFS: online and podcast practice; EBU R 128."""
+MOST_LIFT = 24.0
+"""dB. A take so quiet that it would need more is noise."""
+_BLOCK = 10 * RATE
+_TOLERANCE = 0.1
+Floats32 = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class Clip:
+    """One placed take. ``load`` gives mono float32 samples and their rate; ``lufs`` is its own loudness."""
+
+    start: float
+    seconds: float
+    lufs: float
+    load: Callable[[], tuple[Floats32, int]]
+    level_db: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class MixReport:
+    """What was measured of the finished track itself."""
+
+    seconds: float
+    lufs: float
+    true_peak_db: float
+    gain_db: float
+    limited_db: float
+    short_term: list[float] = field(default_factory=list)
+
+
+Layout = Literal["WAV", "FLAC", "MP3"]
+_SUBTYPES = {"WAV": "PCM_24", "FLAC": "PCM_24", "MP3": "MPEG_LAYER_III"}
+
+
+def render(clips: Sequence[Clip], seconds: float) -> Iterator[Floats32]:
+    """Blocks of the sum of all clips at 48 kHz, each clip levelled; ``seconds`` long in all."""
+    total = round(seconds * RATE)
+    waiting = sorted(clips, key=lambda clip: clip.start)
+    sounding: list[tuple[int, Floats32]] = []
+    at = next_clip = 0
+    while at < total:
+        size = min(_BLOCK, total - at)
+        block = np.zeros(size, np.float32)
+        while next_clip < len(waiting) and round(waiting[next_clip].start * RATE) < at + size:
+            clip = waiting[next_clip]
+            sounding.append((round(clip.start * RATE), clip_samples(clip)))
+            next_clip += 1
+        still = []
+        for start, samples in sounding:
+            low, high = max(start, at), min(start + len(samples), at + size)
+            if low < high:
+                block[low - at: high - at] += samples[low - start: high - start]
+            if start + len(samples) > at + size:
+                still.append((start, samples))
+        sounding = still
+        yield block
+        at += size
+
+
+def clip_samples(clip: Clip) -> Floats32:
+    """The clip at 48 kHz and at its level, with soft edges."""
+    samples, rate = clip.load()
+    if rate != RATE:
+        samples = soxr.resample(samples, rate, RATE, quality="HQ")
+    gain = min(LINE_LEVEL - clip.lufs, MOST_LIFT) + clip.level_db
+    return soft_edges(samples * np.float32(10 ** (gain / 20)), RATE)
+
+
+def mix_to_file(
+    clips: Sequence[Clip], seconds: float, place: Path, target: float = TARGETS[0],
+    progress: Callable[[float], None] | None = None,
+) -> MixReport:
+    """Mix ``clips`` into ``place`` (24-bit WAV, mono, 48 kHz), ``seconds`` long, at ``target`` LUFS.
+
+    Peaks are held to −1 dBTP. The file appears whole or not at all. Source of the measures: ITU-R
+    BS.1770-4. Raises NothingToMix where no clip is audible, BadInput for an impossible target.
+    """
+    if not -40.0 <= target <= -8.0:
+        raise BadInput("A programme loudness of {target:g} LUFS is out of range: choose −40 to −8.", target=target)
+    if not clips:
+        raise NothingToMix("There is nothing to mix: no line has been voiced.")
+    tell = progress or (lambda share: None)
+    with tempfile.TemporaryFile(dir=place.parent) as raw:
+        meter = LoudnessMeter(RATE)
+        done = 0
+        for block in render(clips, seconds):
+            meter.add(block)
+            raw.write(block.tobytes())
+            done += len(block)
+            tell(0.5 * done / (seconds * RATE))
+        if meter.integrated <= -100:
+            raise NothingToMix("There is nothing to mix: every voiced line is silent.")
+        gain = target - meter.integrated
+        with atomic_file(place) as half:
+            for attempt in range(4):
+                raw.seek(0)
+                report = _finish(raw, half, gain)
+                # The limiter takes a little loudness with the peaks: give it back, and look again.
+                if abs(report.lufs - target) <= _TOLERANCE or attempt == 3:
+                    break
+                gain += target - report.lufs
+            tell(1.0)
+    return report
+
+
+def _finish(raw: object, place: Path, gain_db: float) -> MixReport:
+    gain = np.float32(10 ** (gain_db / 20))
+    limiter, meter = Limiter(RATE, CEILING), LoudnessMeter(RATE)
+    with soundfile.SoundFile(place, "w", RATE, 1, subtype="PCM_24", format="WAV") as file:
+        while data := raw.read(_BLOCK * 4):  # type: ignore[attr-defined]
+            out = limiter.process(np.frombuffer(data, np.float32) * gain)
+            meter.add(out)
+            file.write(out)
+        out = limiter.flush()
+        meter.add(out)
+        file.write(out)
+    return MixReport(meter.seconds, meter.integrated, meter.true_peak_db, gain_db, limiter.reduced_db,
+                     meter.short_term())
+
+
+def convert(source: Path, place: Path, layout: Layout) -> None:
+    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 the encoder's best constant rate."""
+    options = {"compression_level": 0.0, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
+    with soundfile.SoundFile(source) as file, atomic_file(place) as half, soundfile.SoundFile(
+        half, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options
+    ) as out:
+        for block in file.blocks(_BLOCK, dtype="float32"):
+            out.write(block)

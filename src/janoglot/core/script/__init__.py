@@ -1,0 +1,1 @@
+"""Scripts: lines, speakers and parts, and the formats they come in."""

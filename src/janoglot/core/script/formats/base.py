@@ -1,0 +1,42 @@
+"""What every script format offers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from janoglot.core.script.model import Script
+
+UNNAMED = "Unnamed"
+"""The speaker of lines that name none; a person renames or merges it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hints:
+    """What a person said about the file, overruling what would be guessed.
+
+    ``columns`` gives the meaning of a table's columns by their place (from 0): ``speaker``, ``words``,
+    ``start``, ``end``, ``duration``, ``notes``, ``part``, a BCP 47 tag, or ``""`` to pass over.
+    """
+
+    format: str = ""
+    source_language: str = ""
+    columns: dict[int, str] = field(default_factory=dict)
+
+
+class ScriptFormat(Protocol):
+    id: str
+    name: str
+    suffixes: tuple[str, ...]
+    expects: str
+    """One sentence for a person whose file held nothing readable."""
+
+    def certain(self, text: str) -> bool:
+        """Whether ``text`` can be nothing else."""
+        ...
+
+    def read(self, text: str, hints: Hints) -> Script: ...
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> str:
+        """The script as text; ``language`` picks the wording where a format holds only one."""
+        ...

@@ -1,0 +1,102 @@
+"""Plain text as people type it: ``Name: words``, with stage directions in brackets."""
+
+from __future__ import annotations
+
+import re
+
+from janoglot.core.errors import Problem
+from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.model import Script, ScriptLine
+
+# A name has no sentence mark in it, and neither is it a time of day nor the start of a web address.
+_SPEECH = re.compile(
+    r"^(?P<name>[^\W\d_][^:：.!?;,\n()\[\]“”\"]{0,59}?)\s*(?:[(\[](?P<note>[^)\]]{1,120})[)\]])?\s*[:：](?!//)\s*(?P<words>.*)$"
+)
+_HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*?)\s*#*$")
+_DIRECTION = re.compile(r"\s*(?:\((?P<round>[^()]*)\)|\[(?P<square>[^\[\]]*)\])\s*")
+_MOST_WORDS_IN_NAME = 5
+
+
+def split_speaker(text: str) -> tuple[str, str, str] | None:
+    """``(name, note, words)`` where ``text`` starts with somebody's name and a colon, else None."""
+    match = _SPEECH.match(text)
+    if not match or len(match["name"].split()) > _MOST_WORDS_IN_NAME:
+        return None
+    return match["name"].strip(), (match["note"] or "").strip(), match["words"].strip()
+
+
+def take_directions(text: str) -> tuple[str, list[str]]:
+    """The words to be spoken, and the stage directions that stood in brackets among them.
+
+    >>> take_directions("(softly) Mind the step [a pause] there.")
+    ('Mind the step there.', ['softly', 'a pause'])
+    """
+    notes = [(m["round"] or m["square"] or "").strip() for m in _DIRECTION.finditer(text)]
+    words = _DIRECTION.sub(" ", text)
+    words = re.sub(r"\s+([,.;:!?…])", r"\1", words)
+    return " ".join(words.split()), [note for note in notes if note]
+
+
+class PlainText:
+    id = "text"
+    name = "text"
+    suffixes = (".txt", ".text", ".md", ".fountain")
+    expects = "Each line should start with a name and a colon, such as “Keeper: Mind the third step.”"
+
+    def certain(self, text: str) -> bool:
+        return False
+
+    def read(self, text: str, hints: Hints) -> Script:
+        script = Script()
+        part, pending, current = "", [], None
+        for row, raw in enumerate(text.split("\n"), 1):
+            stripped = raw.strip().lstrip("\ufeff")
+            if not stripped:
+                continue
+            heading = _HEADING.match(stripped)
+            if heading:
+                part, current = heading["name"], None
+                continue
+            speech = split_speaker(stripped)
+            words, notes = take_directions(speech[2] if speech else stripped)
+            if speech:
+                notes = [*pending, *([speech[1]] if speech[1] else []), *notes]
+                current = ScriptLine(speech[0], words, notes="; ".join(notes), part=part, row=row)
+                script.lines.append(current)
+                pending = []
+            elif not words:
+                # A direction on a row of its own is about what comes next.
+                pending += notes
+            elif current is not None:
+                current.words = f"{current.words} {words}".strip()
+                current.notes = "; ".join(filter(None, [current.notes, *pending, *notes]))
+                pending = []
+            else:
+                current = ScriptLine(UNNAMED, words, notes="; ".join([*pending, *notes]), part=part, row=row)
+                script.lines.append(current)
+                script.problems.append(Problem(
+                    "no_speaker", "No name before “{words}”: given to “{unnamed}”.",
+                    {"words": words[:40], "unnamed": UNNAMED}, row))
+                pending = []
+        for line in [line for line in script.lines if not line.words]:
+            script.lines.remove(line)
+            script.problems.append(Problem("no_words", "{name} says nothing here: left out.",
+                                           {"name": line.speaker}, line.row))
+        if pending and script.lines:
+            script.lines[-1].notes = "; ".join(filter(None, [script.lines[-1].notes, *pending]))
+        return script
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> str:
+        out, part = [], ""
+        for line in script.lines:
+            if line.part != part:
+                part = line.part
+                out.append(f"# {part}\n")
+            words = script.wording(line, language or source_language, source_language)
+            note = f"({line.notes}) " if line.notes else ""
+            if words:
+                out.append(f"{line.speaker}: {note}{words}\n")
+        return "\n".join(out)
+
+
+FORMAT = PlainText()

@@ -1,0 +1,231 @@
+"""Tables: CSV and TSV with a header in any usual words, case and order."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from janoglot.core.errors import BadInput, Problem
+from janoglot.core.languages import find_tag
+from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.times import read_time, write_time
+
+ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part")
+
+_SYNONYMS = {
+    "speaker": "speaker speakers character name role who person speaker_name character_name talent part_of "
+               "sprecher sprecherin figur rolle personaje hablante personnage locuteur personagem falante",
+    "words": "words text line lines dialogue dialog source source_text script transcript sentence utterance content "
+             "original copy texto texte testo dialog_text spoken_text words_to_speak diálogo dialogo réplique",
+    "start": "in in_time intime start start_time starttime time_in timein tc_in tcin begin from onset in_point "
+             "timecode_in time timecode inicio début entrada beginn",
+    "end": "out out_time outtime end end_time endtime time_out timeout tc_out tcout stop to offset out_point "
+           "timecode_out fin fim salida ende",
+    "duration": "duration length dur seconds duración durée dauer",
+    "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context",
+    "part": "part scene chapter section act reel room sequence",
+    "": "# no nr number index id line_no line_number row",
+}
+_ROLE_OF = {word: role for role, words in _SYNONYMS.items() for word in words.split()}
+# A spreadsheet takes a cell that starts so for a formula. Written with an apostrophe, read without.
+_FORMULA = re.compile(r"^'*[=+\-@\t\r]")
+_ESCAPED = re.compile(r"^'+[=+\-@\t\r]")
+
+
+def safe_cell(text: str) -> str:
+    """``text`` as a cell that no spreadsheet takes for a formula; :func:`plain_cell` undoes it."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def plain_cell(text: str) -> str:
+    return text[1:] if _ESCAPED.match(text) else text
+
+
+def role_of_header(header: str) -> str | None:
+    """What a column headed so holds: a role, a BCP 47 tag, ``""`` (known, of no use), or None (unknown)."""
+    plain = header.strip().lstrip("\ufeff").strip("*: ")
+    key = re.sub(r"[\s_./-]+", "_", plain.lower()).strip("_")
+    if plain == "#":
+        return ""
+    if key in _ROLE_OF:
+        return _ROLE_OF[key]
+    # Two-letter words such as "no" and "to" are roles above before they are languages here.
+    for candidate in (plain, re.sub(r"(?i)\b(translation|target|wording|text|words|dub)\b[:\s_-]*", "", plain)):
+        tag = find_tag(candidate.strip(" :_-"))
+        if tag:
+            return tag
+    return None
+
+
+@dataclass(frozen=True)
+class _Layout:
+    roles: list[str]
+    headers: list[str]
+    has_header: bool
+
+
+class Table:
+    def __init__(self, format_id: str, name: str, suffixes: tuple[str, ...], delimiter: str) -> None:
+        self.id, self.name, self.suffixes, self._delimiter = format_id, name, suffixes, delimiter
+        self.expects = "The first row should name the columns, with one for the speaker and one for the words."
+
+    def certain(self, text: str) -> bool:
+        first = text.lstrip("\ufeff\n ").split("\n", 1)[0]
+        cells = next(csv.reader([first], delimiter=_delimiter_of(text)), [])
+        if (_delimiter_of(text) == "\t") != (self._delimiter == "\t"):
+            return False
+        roles = [role_of_header(cell) for cell in cells]
+        return len(cells) > 1 and "speaker" in roles and sum(role is not None for role in roles) > 1
+
+    def read(self, text: str, hints: Hints) -> Script:
+        script = Script()
+        delimiter = _delimiter_of(text)
+        csv.field_size_limit(1_000_000)
+        reader = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter, skipinitialspace=True)
+        rows: list[tuple[int, list[str]]] = []
+        try:
+            before = 0
+            for cells in reader:
+                if any(cell.strip() for cell in cells):
+                    rows.append((before + 1, [plain_cell(cell.strip()) for cell in cells]))
+                before = reader.line_num
+        except csv.Error as error:
+            raise BadInput("Row {row}: the table cannot be read on from here ({why}). Is a quotation mark open?",
+                           row=reader.line_num, why=str(error)) from error
+        layout = _layout(rows, hints, script)
+        script.columns = list(zip(layout.headers, layout.roles, strict=True))
+        script.languages = list(dict.fromkeys(role for role in layout.roles if role not in (*ROLES, "")))
+        if script.source_language in script.languages:
+            script.languages.remove(script.source_language)
+        for row, cells in rows[1 if layout.has_header else 0:]:
+            self._read_row(script, layout, row, cells)
+        return script
+
+    def _read_row(self, script: Script, layout: _Layout, row: int, cells: list[str]) -> None:
+        def problem(code: str, template: str, **fields: object) -> None:
+            script.problems.append(Problem(code, template, fields, row))
+
+        if len(cells) > len(layout.roles):
+            extra = [cell for cell in cells[len(layout.roles):] if cell]
+            if extra:
+                problem("extra_cells", "{count} cells more than the header names, from “{first}”: left out. "
+                        "Words that hold the separator need quotation marks.", count=len(extra), first=extra[0][:30])
+        values: dict[str, str] = {}
+        for role, cell in zip(layout.roles, cells, strict=False):
+            if role and cell:
+                values[role] = f"{values[role]} {cell}" if role in values else cell
+        words = values.get("words", "")
+        if script.source_language and not words:
+            words = values.get(script.source_language, "")
+        wordings = {tag: values[tag] for tag in script.languages if tag in values}
+        if not words and not wordings:
+            if "speaker" in values:
+                problem("no_words", "No words for {name}: left out.", name=values["speaker"])
+            return
+        if not words:
+            problem("no_source_words", "A translation without its source words: kept, with empty words.")
+        speaker = values.get("speaker", "")
+        if not speaker:
+            problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
+        start, end = self._slot(values, problem)
+        script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, values.get("notes", ""),
+                                       values.get("part", ""), row, wordings))
+
+    @staticmethod
+    def _slot(values: dict[str, str], problem: object) -> tuple[float | None, float | None]:
+        times: dict[str, float] = {}
+        for role in ("start", "end", "duration"):
+            if role in values:
+                seconds = read_time(values[role])
+                if seconds is None:
+                    problem("bad_time", "“{text}” is not a time: the line is kept without its slot. "  # type: ignore[operator]
+                            "Write 1:02.5, 00:01:02,500 or seconds.", text=values[role])
+                    return None, None
+                times[role] = seconds
+        if "start" not in times:
+            return None, None
+        end = times.get("end")
+        if end is None and "duration" in times:
+            end = times["start"] + times["duration"]
+        if end is None:
+            problem("no_out_time", "An in-time without an out-time: the line is kept without its slot.")  # type: ignore[operator]
+            return None, None
+        if end <= times["start"]:
+            problem("slot_backwards", "The out-time {end:g} s is not after the in-time {start:g} s: the line is "  # type: ignore[operator]
+                    "kept without its slot.", end=end, start=times["start"])
+            return None, None
+        return times["start"], end
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> str:
+        out = io.StringIO()
+        writer = csv.writer(out, delimiter=self._delimiter, lineterminator="\r\n")
+        with_part = any(line.part for line in script.lines)
+        with_notes = any(line.notes for line in script.lines)
+        header = [*(["part"] if with_part else []), "speaker", *(["in", "out"] if script.timed else []),
+                  source_language, *script.languages, *(["notes"] if with_notes else [])]
+        writer.writerow(header)
+        for line in script.lines:
+            times = [write_time(t) if t is not None else "" for t in (line.start, line.end)]
+            cells = [*([line.part] if with_part else []), line.speaker, *(times if script.timed else []),
+                     line.words, *(line.wordings.get(tag, "") for tag in script.languages),
+                     *([line.notes] if with_notes else [])]
+            writer.writerow([safe_cell(cell) for cell in cells])
+        return out.getvalue()
+
+
+def _delimiter_of(text: str) -> str:
+    """The separator that cuts the header into the most known columns."""
+    first = text.lstrip("\ufeff\n ").split("\n", 1)[0]
+
+    def score(delimiter: str) -> tuple[int, int]:
+        cells = next(csv.reader([first], delimiter=delimiter), [])
+        return sum(role_of_header(cell) is not None for cell in cells) if len(cells) > 1 else 0, len(cells)
+
+    return max("\t;,", key=score)
+
+
+def _layout(rows: Sequence[tuple[int, list[str]]], hints: Hints, script: Script) -> _Layout:
+    if not rows:
+        return _Layout([], [], False)
+    first = rows[0][1]
+    guesses = [role_of_header(cell) for cell in first]
+    known = sum(guess is not None for guess in guesses)
+    has_header = known >= 2 or (known == 1 and len(first) <= 2) or bool(hints.columns)
+    if not has_header:
+        width = max(len(cells) for _, cells in rows)
+        if width < 2:
+            raise BadInput("The table has one column only. It needs one for the speaker and one for the words.")
+        guesses = ["speaker", "words", *[None] * (width - 2)]
+        script.problems.append(Problem(
+            "no_header", "The first row names no columns: the first was taken for the speaker, the second for "
+            "the words.", {}, rows[0][0]))
+        first = [f"column {n + 1}" for n in range(width)]
+    headers = [cell or f"column {n + 1}" for n, cell in enumerate(first)]
+    roles: list[str] = []
+    for place, guess in enumerate(guesses):
+        role = hints.columns.get(place, guess)
+        if role is None:
+            script.problems.append(Problem("unknown_column", "The column “{name}” was not understood: passed over.",
+                                           {"name": headers[place]}, rows[0][0] if has_header else None))
+        elif role and role in roles and role != "notes":
+            script.problems.append(Problem("column_twice", "A second column for {role}, “{name}”: passed over.",
+                                           {"name": headers[place], "role": role}, rows[0][0]))
+            role = ""
+        roles.append(role or "")
+    languages = [role for role in roles if role not in (*ROLES, "")]
+    script.source_language = hints.source_language or None
+    if "words" not in roles:
+        if not languages:
+            raise BadInput("No column holds the words. Found: {found}. Head one “words” or with its language.",
+                           found=", ".join(headers))
+        # Without a column of words the source is the language asked for, or the first one.
+        script.source_language = script.source_language if script.source_language in languages else languages[0]
+    return _Layout(roles, headers, has_header)
+
+
+CSV = Table("csv", "CSV", (".csv",), ",")
+TSV = Table("tsv", "TSV", (".tsv", ".tab"), "\t")

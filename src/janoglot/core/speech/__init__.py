@@ -1,0 +1,1 @@
+"""Speech: voices, the engines behind them, takes, and what can be measured of a sound."""

@@ -1,0 +1,136 @@
+"""The catalogue of voices: ours by name, and general ones for every further language of the engine."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+from functools import lru_cache
+
+from janoglot.core.errors import UnknownVoice
+from janoglot.core.languages import distance, english_name, own_name, primary
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Shaping
+from janoglot.core.speech.engines.formant import FormantEngine
+from janoglot.core.speech.voices import AGES, REGISTERS, Voice, register_of
+
+# Kinds of voice, from low to high. Within one language no two share both a pitch and a colour.
+_KINDS: dict[str, tuple[str, Shaping]] = {
+    "deep": ("60s", Shaping(pitch_hz=76, melody=0.85, tract=0.88, tilt_db=-3, roughness=0.4, tempo=0.93)),
+    "grave": ("50s", Shaping(pitch_hz=90, melody=0.8, tract=0.95, tilt_db=-7, tempo=0.96)),
+    "weathered": ("70s", Shaping(pitch_hz=104, melody=1.2, tract=0.93, tilt_db=2, breath=0.35, roughness=0.9, tempo=0.9)),
+    "steady": ("40s", Shaping(pitch_hz=110, melody=0.95, tract=0.97, source="klatt2")),
+    "plain": ("30s", Shaping(pitch_hz=126, melody=1.0, tract=1.0, tilt_db=1)),
+    "keen": ("20s", Shaping(pitch_hz=143, melody=1.25, tract=1.03, tilt_db=6, tempo=1.05)),
+    "velvet": ("40s", Shaping(pitch_hz=160, melody=0.95, tract=1.06, tilt_db=-8, breath=0.3, tempo=0.97)),
+    "aged": ("70s", Shaping(pitch_hz=178, melody=1.3, tract=1.04, tilt_db=-1, roughness=1.0, tempo=0.9)),
+    "clear": ("30s", Shaping(pitch_hz=196, melody=1.05, tract=1.11, tilt_db=2)),
+    "airy": ("20s", Shaping(pitch_hz=212, melody=1.1, tract=1.13, tilt_db=0, breath=0.7, tempo=1.02)),
+    "bright": ("20s", Shaping(pitch_hz=236, melody=1.3, tract=1.15, tilt_db=6, tempo=1.04)),
+    "teen": ("teen", Shaping(pitch_hz=258, melody=1.2, tract=1.17, source="klatt3", tempo=1.06)),
+    "child": ("child", Shaping(pitch_hz=300, melody=1.3, tract=1.26, tilt_db=2, tempo=1.0)),
+}
+_STEPS = (0.0, 1.0, -1.0, 2.0, -2.0, 1.5, -1.5, 0.5)
+_GENERAL = ("deep", "steady", "plain", "velvet", "clear", "bright", "child")
+
+# base voice, accent, then kind = name. Names are birds', and each is used once.
+_NAMED: tuple[tuple[str, str, str], ...] = (
+    ("gmw/en", "England", "deep=Curlew grave=Bittern weathered=Rook steady=Dunlin plain=Avocet keen=Plover "
+     "velvet=Redshank aged=Knot clear=Siskin airy=Whimbrel bright=Wagtail teen=Stint child=Wren"),
+    ("gmw/en-GB-scotland", "Scotland", "deep=Gannet plain=Ptarmigan clear=Dotterel bright=Crossbill child=Twite"),
+    ("gmw/en-GB-x-rp", "England, formal", "grave=Heron velvet=Egret keen=Spoonbill aged=Godwit"),
+    ("gmw/en-GB-x-gbclan", "Lancashire", "steady=Jackdaw clear=Dunnock child=Firecrest"),
+    ("gmw/en-GB-x-gbcwmd", "West Midlands", "weathered=Fieldfare keen=Whinchat airy=Redstart"),
+    ("gmw/en-US", "United States", "deep=Bobolink steady=Phoebe plain=Grackle velvet=Veery clear=Tanager "
+     "bright=Bunting child=Chickadee"),
+    ("gmw/en-US-nyc", "New York", "grave=Killdeer keen=Starling bright=Catbird"),
+    ("gmw/en-029", "Caribbean", "deep=Frigatebird plain=Bananaquit clear=Motmot teen=Tody"),
+    ("roa/es", "España", "deep=Alcaudon grave=Azor plain=Abubilla velvet=Alondra clear=Jilguero child=Chochin"),
+    ("roa/es-419", "Latinoamérica", "deep=Zanate weathered=Caracara steady=Cenzontle plain=Quetzal keen=Tordo "
+     "velvet=Calandria aged=Chachalaca clear=Golondrina bright=Colibri child=Saltapared"),
+    ("roa/fr", "France", "deep=Busard grave=Butor steady=Merle plain=Pinson keen=Loriot velvet=Fauvette "
+     "aged=Grive clear=Mesange bright=Linotte child=Roitelet"),
+    ("roa/fr-BE", "Belgique", "steady=Vanneau clear=Bergeronnette child=Tarin"),
+    ("roa/fr-CH", "Suisse", "deep=Gypaete plain=Chocard bright=Niverolle"),
+    ("roa/pt", "Portugal", "deep=Milhafre plain=Pintassilgo velvet=Rola clear=Andorinha child=Carrica"),
+    ("roa/pt-BR", "Brasil", "deep=Jacu grave=Mutum steady=Tucano plain=Curio keen=Anu velvet=Sabia aged=Arara "
+     "clear=Tangara bright=Saira child=Corruira"),
+    ("gmw/de", "Deutschland", "deep=Uhu grave=Kolkrabe weathered=Reiher plain=Amsel keen=Kleiber velvet=Drossel "
+     "aged=Elster clear=Lerche bright=Meise child=Zeisig"),
+    ("roa/it", "Italia", "deep=Gufo steady=Storno plain=Fringuello velvet=Averla clear=Rondine child=Scricciolo"),
+    ("gmw/nl", "Nederland", "deep=Roerdomp plain=Grutto velvet=Tureluur clear=Kievit child=Puttertje"),
+    ("gmq/sv", "Sverige", "deep=Berguv plain=Bofink velvet=Taltrast clear=Talgoxe child=Steglits"),
+    ("zlw/pl", "Polska", "deep=Puchacz plain=Szpak velvet=Kukulka clear=Czajka child=Czyzyk"),
+    ("zle/ru", "Россия", "deep=Filin steady=Grach plain=Skvorets velvet=Ivolga clear=Sinitsa child=Chizh"),
+    ("zle/uk", "Україна", "deep=Pugach plain=Shpak clear=Lastivka child=Snihur"),
+    ("grk/el", "Ελλάδα", "deep=Bufos plain=Kotsifas velvet=Trygona clear=Galazopapaditsa child=Trypofrachtis"),
+    ("trk/tr", "Türkiye", "deep=Puhu plain=Ispinoz velvet=Kumru clear=Bulbul child=Serce"),
+    ("sem/ar", "العربية", "deep=Shaheen grave=Sagr steady=Hudhud plain=Hazar velvet=Yamama clear=Asfour child=Duri"),
+    ("inc/hi", "भारत", "deep=Garuda grave=Baaz steady=Neelkanth plain=Tota velvet=Koel clear=Maina child=Munia"),
+    ("sit/cmn", "普通话", "deep=Maotouying steady=Xique plain=Huamei velvet=Banjiu clear=Yanzi child=Maque"),
+    ("jpx/ja", "日本", "deep=Fukurou plain=Mukudori velvet=Uguisu clear=Tsubame child=Mejiro"),
+    ("ko", "한국", "deep=Subuen plain=Kkachi velvet=Bidulgi clear=Jebi child=Chamsae"),
+)
+
+
+@lru_cache(maxsize=1)
+def catalogue() -> dict[str, Voice]:
+    """Every voice that can be had on this machine, by id, the named ones first."""
+    engine = engine_named(FormantEngine.id)
+    bases = {base.id: base for base in engine.bases()}
+    voices: dict[str, Voice] = {}
+    accents: Counter[str] = Counter()
+    for base_id, accent, names in _NAMED:
+        base = bases.pop(base_id, None)
+        if base is None:
+            continue
+        step = _STEPS[accents[primary(base.locale)] % len(_STEPS)]
+        accents[primary(base.locale)] += 1
+        for pair in names.split():
+            kind, name = pair.split("=")
+            voices[name.lower()] = _voice(name.lower(), name, engine.id, base_id, base.locale, accent, kind, step)
+    for base in bases.values():
+        language = english_name(base.locale)
+        for kind in _GENERAL:
+            voice_id = f"{base.locale.lower()}-{kind}"
+            voices[voice_id] = _voice(voice_id, f"{language}, {kind}", engine.id, base.id, base.locale,
+                                      own_name(base.locale), kind, 0.0)
+    return voices
+
+
+def _voice(voice_id: str, name: str, engine: str, base: str, locale: str, accent: str, kind: str, step: float) -> Voice:
+    age, shaping = _KINDS[kind]
+    # To either side of its kind, so that the accents of one language do not share one larynx.
+    shaping = replace(shaping, pitch_hz=round(shaping.pitch_hz * (1 + 0.03 * step), 1),
+                      tract=round(shaping.tract * (1 + 0.01 * step), 3),
+                      tilt_db=shaping.tilt_db + 0.8 * step)
+    return Voice(voice_id, name, engine, base, locale, accent, register_of(shaping.pitch_hz), age, shaping)
+
+
+def voice_named(voice_id: str) -> Voice:
+    """The voice with this id, or with this name. Raises UnknownVoice with near ones named."""
+    voices = catalogue()
+    found = voices.get(voice_id) or voices.get(voice_id.strip().lower())
+    if found:
+        return found
+    import difflib
+
+    near = difflib.get_close_matches(voice_id.lower(), voices, n=3, cutoff=0.5)
+    raise UnknownVoice("There is no voice “{voice}”.{near} “./janoglot voices” lists them all.", voice=voice_id,
+                       near=f" Did you mean {' or '.join(near)}?" if near else "")
+
+
+def voices_for(language: str) -> list[Voice]:
+    """Voices that speak ``language``, those of its own region first, then by register and age."""
+    return sorted(
+        (voice for voice in catalogue().values() if voice.speaks(language)),
+        key=lambda v: (distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age), v.id),
+    )
+
+
+def languages() -> list[str]:
+    """The locales of all voices, each once, in the order of the catalogue."""
+    return list(dict.fromkeys(voice.locale for voice in catalogue().values()))
+
+
+def language_count() -> int:
+    return len({primary(voice.locale) for voice in catalogue().values()})

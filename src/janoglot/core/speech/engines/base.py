@@ -1,0 +1,125 @@
+"""The protocol that every speech engine stands behind."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+Samples = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class Shaping:
+    """How a voice is made from an engine's base voice. Engine-neutral: each engine does it its own way.
+
+    ``pitch_hz`` is the middle of the melody in Hz; ``melody`` scales its range (1 = as the engine does
+    it); ``tract`` scales the formants (1.2 is a short vocal tract, a child's; 0.9 a long one);
+    ``tilt_db`` lifts (+) or darkens (−) what lies above 2 kHz; ``breath`` and ``roughness`` run from 0
+    to 1; ``tempo`` multiplies the engine's own speed; ``source`` picks one of the engine's ways to
+    excite the voice, "" being the usual one.
+    """
+
+    pitch_hz: float = 110.0
+    melody: float = 1.0
+    tract: float = 1.0
+    tilt_db: float = 0.0
+    breath: float = 0.0
+    roughness: float = 0.0
+    tempo: float = 1.0
+    source: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """How a line is said, the same for every engine.
+
+    ``pace`` multiplies the voice's speed; ``pitch`` is in semitones; ``melody`` scales the range of the
+    pitch. The level of a casting is not here: it changes the mix, not the take.
+    """
+
+    pace: float = 1.0
+    pitch: float = 0.0
+    melody: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class BaseVoice:
+    """A voice as the engine has it. ``id`` is the engine's own name, ``locale`` a BCP 47 tag."""
+
+    id: str
+    locale: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Utterance:
+    """Everything that an engine needs to say something."""
+
+    words: str
+    base: str
+    shaping: Shaping = field(default_factory=Shaping)
+    delivery: Delivery = field(default_factory=Delivery)
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A stretch of time (seconds) with what is said in it.
+
+    ``at`` and ``length`` say where it stands in the utterance's words, in characters; phonemes have
+    their symbol in ``text`` instead and ``at`` of −1.
+    """
+
+    start: float
+    end: float
+    at: int
+    length: int
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Spoken:
+    """What an engine made: mono float32 samples in −1…1 at ``rate`` Hz, with word and phoneme marks."""
+
+    samples: Samples
+    rate: int
+    words: tuple[Mark, ...] = ()
+    phonemes: tuple[Mark, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        return len(self.samples) / self.rate
+
+
+@dataclass(frozen=True, slots=True)
+class Lengths:
+    """Lengths known before any sound is made: the whole in seconds, and the word marks."""
+
+    seconds: float
+    words: tuple[Mark, ...]
+
+
+class Engine(Protocol):
+    """A speech engine. Instances belong to one process and one thread: the libraries are not thread-safe."""
+
+    id: str
+    version: str
+    """Part of every take's recipe: another version makes other takes."""
+    exact: bool
+    """Whether ``speak(…, seconds=…)`` meets the length itself, so that nothing is left to stretch."""
+
+    def bases(self) -> Sequence[BaseVoice]: ...
+
+    def lengths(self, utterance: Utterance) -> Lengths | None:
+        """Exact lengths without sound, or None where the engine only knows them from the sound."""
+        ...
+
+    def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        """Say it; with ``seconds``, as near to that length as the engine's own means allow.
+
+        Raises EngineError where it refuses.
+        """
+        ...

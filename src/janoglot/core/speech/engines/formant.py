@@ -1,0 +1,297 @@
+"""The formant engine: espeak-ng through its C library.
+
+Instant (hundreds of times real time) and at home in over a hundred languages. A voice's shaping is
+written as one of the engine's own variant files, so that it costs nothing at all while speaking. Those
+files live in a data folder of ours that links to the engine's for everything else.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import ctypes.util
+import os
+import re
+import tempfile
+from collections.abc import Sequence
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import langcodes
+import numpy as np
+from langcodes.tag_parser import LanguageTagError
+
+from janoglot.core.errors import EngineError
+from janoglot.core.graph import recipe_hash
+from janoglot.core.speech.engines.base import BaseVoice, Delivery, Lengths, Mark, Samples, Shaping, Spoken, Utterance
+
+_SYNCHRONOUS = 2  # AUDIO_OUTPUT_SYNCHRONOUS
+_BUFFER_MS = 500
+_DONT_EXIT = 0x8000
+_UTF8 = 1
+_PHONEME_EVENTS_IPA = 0x0001 | 0x0002
+_RATE, _VOLUME = 1, 2  # espeak_PARAMETER
+_HEADROOM_VOLUME = 60
+"""Of 100. At 100 bright and breathy voices are clipped by the engine itself."""
+_PITCH_SET = 0.885
+"""Speech with its stresses lies about this much under the pitch that is set (measured over eight sentences)."""
+_EVENT_END, _EVENT_WORD, _EVENT_PHONEME = 0, 1, 7
+_NORMAL_WPM = 175
+_SLOWEST_WPM, _FASTEST_WPM = 80, 450
+
+
+class _EventId(ctypes.Union):
+    _fields_ = [("number", ctypes.c_int), ("name", ctypes.c_char_p), ("string", ctypes.c_char * 8)]
+
+
+class _Event(ctypes.Structure):
+    _fields_ = [
+        ("type", ctypes.c_int), ("unique_identifier", ctypes.c_uint), ("text_position", ctypes.c_int),
+        ("length", ctypes.c_int), ("audio_position", ctypes.c_int), ("sample", ctypes.c_int),
+        ("user_data", ctypes.c_void_p), ("id", _EventId),
+    ]
+
+
+class _Voice(ctypes.Structure):
+    _fields_ = [
+        ("name", ctypes.c_char_p), ("languages", ctypes.c_char_p), ("identifier", ctypes.c_char_p),
+        ("gender", ctypes.c_ubyte), ("age", ctypes.c_ubyte), ("variant", ctypes.c_ubyte), ("xx1", ctypes.c_ubyte),
+        ("score", ctypes.c_int), ("spare", ctypes.c_void_p),
+    ]
+
+
+_CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
+
+# The locale of a base where the engine's own tag says it otherwise than BCP 47 does.
+_LOCALES = {
+    "en-gb-scotland": "en-GB-scotland", "en-gb": "en-GB", "en-us": "en-US", "es": "es-ES", "pt": "pt-PT",
+    "fr-fr": "fr-FR", "cmn": "zh-CN", "yue": "yue", "de": "de-DE", "it": "it-IT", "vi": "vi-VN",
+    "en-us-nyc": "en-US-x-nyc",
+}
+# Invented languages, romanised doubles, and tags that BCP 47 does not know.
+_LEFT_OUT = {"qdb", "qya", "sjn", "piqd", "py", "jbo", "lfn", "cmn-latn-pinyin", "yue-latn-jyutping", "fa-latn", "qu",
+             "chr-us-qaaa-x-west"}
+
+
+class FormantEngine:
+    """espeak-ng behind the engine protocol."""
+
+    id = "formant"
+    exact = False
+
+    def __init__(self, data: Path | None = None) -> None:
+        name = ctypes.util.find_library("espeak-ng") or "libespeak-ng.so.1"
+        try:
+            self._lib = ctypes.CDLL(name)
+        except OSError as error:
+            raise EngineError("The formant engine is missing. Install Debian's package libespeak-ng1.") from error
+        self._lib.espeak_Info.restype = ctypes.c_char_p
+        self._lib.espeak_ListVoices.restype = ctypes.POINTER(ctypes.POINTER(_Voice))
+        path = ctypes.c_char_p()
+        version = self._lib.espeak_Info(ctypes.byref(path))
+        self.version = f"espeak-ng {version.decode().split(' ')[0]}/1"
+        shipped = data or _shipped_data(path.value)
+        self._data = _data_folder(shipped, self.version)
+        self._rate = self._lib.espeak_Initialize(
+            _SYNCHRONOUS, _BUFFER_MS, os.fsencode(self._data.parent), _PHONEME_EVENTS_IPA | _DONT_EXIT
+        )
+        if self._rate <= 0:
+            raise EngineError("The formant engine did not start from {path}.", path=str(self._data))
+        self._pieces: list[Samples] = []
+        self._events: list[tuple[int, int, int, int, str]] = []
+        # Kept on self: the library holds the bare pointer.
+        self._callback = _CALLBACK(self._receive)
+        self._lib.espeak_SetSynthCallback(self._callback)
+        self._voice = ""
+
+    def bases(self) -> Sequence[BaseVoice]:
+        found: dict[str, BaseVoice] = {}
+        listed = self._lib.espeak_ListVoices(None)
+        place = 0
+        while listed[place]:
+            voice = listed[place].contents
+            # One byte of priority, then the first of its tags.
+            tag = voice.languages[1:].decode().lower()
+            identifier = voice.identifier.decode()
+            place += 1
+            if tag in _LEFT_OUT or identifier.startswith("mb/"):
+                continue
+            try:
+                locale = _LOCALES.get(tag) or langcodes.standardize_tag(tag)
+            except LanguageTagError:
+                continue
+            found[identifier] = BaseVoice(identifier, locale, voice.name.decode())
+        return sorted(found.values(), key=lambda voice: voice.id)
+
+    def lengths(self, utterance: Utterance) -> Lengths | None:
+        return None
+
+    def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        if seconds is None:
+            return self._speak(utterance, self._wpm(utterance, 1.0))
+        # The length is nearly, not quite, inverse to the speed: two corrections land within one step of it.
+        wpm = self._wpm(utterance, 1.0)
+        spoken = self._speak(utterance, wpm)
+        best = spoken
+        for _ in range(3):
+            wanted = _clamp_wpm(wpm * _audible(spoken) / seconds)
+            if wanted == wpm:
+                break
+            wpm = wanted
+            spoken = self._speak(utterance, wpm)
+            if abs(_audible(spoken) - seconds) < abs(_audible(best) - seconds):
+                best = spoken
+        return best
+
+    def _wpm(self, utterance: Utterance, rate: float) -> int:
+        return _clamp_wpm(_NORMAL_WPM * utterance.shaping.tempo * utterance.delivery.pace * rate)
+
+    def _speak(self, utterance: Utterance, wpm: int) -> Spoken:
+        self._choose(utterance.base, utterance.shaping, utterance.delivery)
+        self._lib.espeak_SetParameter(_RATE, wpm, 0)
+        self._lib.espeak_SetParameter(_VOLUME, _HEADROOM_VOLUME, 0)
+        self._pieces, self._events = [], []
+        text = utterance.words.encode() + b"\0"
+        status = self._lib.espeak_Synth(text, ctypes.c_size_t(len(text)), 0, 1, 0, _UTF8, None, None)
+        if status != 0:
+            raise EngineError("The formant engine refused “{words}” (status {status}).",
+                              words=utterance.words[:40], status=status)
+        samples = np.concatenate(self._pieces) if self._pieces else np.zeros(0, np.float32)
+        seconds = len(samples) / self._rate
+        return Spoken(samples, self._rate, self._word_marks(utterance.words, seconds), self._phoneme_marks(seconds))
+
+    def _choose(self, base: str, shaping: Shaping, delivery: Delivery) -> None:
+        variant = self._variant(shaping, delivery)
+        name = f"{base}+{variant}"
+        if name == self._voice:
+            return
+        self._voice = ""
+        if self._lib.espeak_SetVoiceByName(name.encode()) != 0:
+            raise EngineError("The formant engine has no voice “{base}”.", base=base)
+        self._voice = name
+
+    def _variant(self, shaping: Shaping, delivery: Delivery) -> str:
+        text = variant_file(shaping, delivery)
+        name = f"jn-{recipe_hash('variant', text=text)[:16]}"
+        place = self._data / "voices" / "!v" / name
+        if not place.exists():
+            handle, half = tempfile.mkstemp(dir=place.parent)
+            with os.fdopen(handle, "w") as file:
+                file.write(text)
+            os.replace(half, place)
+        return name
+
+    def _receive(self, wave: Any, count: int, events: Any) -> int:
+        if wave and count > 0:
+            piece = np.ctypeslib.as_array(wave, shape=(count,)).astype(np.float32)
+            piece /= 32768.0
+            self._pieces.append(piece)
+        place = 0
+        while True:
+            event = events[place]
+            kind = event.type
+            if kind == _EVENT_END:
+                return 0
+            if kind == _EVENT_WORD:
+                self._events.append((kind, event.sample, event.text_position, event.length, ""))
+            elif kind == _EVENT_PHONEME:
+                symbol = bytes(event.id.string).split(b"\0")[0].decode("utf-8", "ignore")
+                self._events.append((kind, event.sample, -1, 0, symbol))
+            place += 1
+
+    def _word_marks(self, words: str, seconds: float) -> tuple[Mark, ...]:
+        found: list[tuple[float, int, int]] = []
+        for kind, sample, position, length, _ in self._events:
+            at = position - 1
+            if kind != _EVENT_WORD or not 0 <= at < len(words):
+                continue
+            if found and at <= found[-1][1]:
+                continue  # the engine says some numbers and signs in several words of its own
+            found.append((sample / self._rate, at, _word_length(words, at, length)))
+        ends = [start for start, _, _ in found[1:]] + [seconds]
+        return tuple(Mark(start, max(start, end), at, length)
+                     for (start, at, length), end in zip(found, ends, strict=True))
+
+    def _phoneme_marks(self, seconds: float) -> tuple[Mark, ...]:
+        found = [(sample / self._rate, symbol) for kind, sample, _, _, symbol in self._events
+                 if kind == _EVENT_PHONEME]
+        ends = [start for start, _ in found[1:]] + [seconds]
+        return tuple(Mark(start, max(start, end), -1, 0, symbol)
+                     for (start, symbol), end in zip(found, ends, strict=True) if symbol)
+
+
+def _word_length(words: str, at: int, length: int) -> int:
+    """The engine ends a word at an apostrophe ("don't"); a reader does not."""
+    match = re.match(r"['’]\w+", words[at + length:])
+    return max(1, min(length + (len(match[0]) if match else 0), len(words) - at))
+
+
+def variant_file(shaping: Shaping, delivery: Delivery) -> str:
+    """The engine's variant file for a shaping and a delivery."""
+    pitch = _PITCH_SET * shaping.pitch_hz * 2 ** (delivery.pitch / 12)
+    # The engine's melody runs between two pitches; its middle sits about a third of the way up.
+    spread = 0.42 * shaping.melody * delivery.melody
+    low, high = pitch * (1 - spread / 3), pitch * (1 + spread * 2 / 3)
+    rows = ["language variant", "name janoglot", f"pitch {round(low)} {round(high)}"]
+    if shaping.source:
+        rows.append(f"klatt {int(shaping.source.removeprefix('klatt') or 1)}")
+    if shaping.roughness:
+        rows += [f"roughness {round(7 * shaping.roughness)}", f"flutter {round(30 * shaping.roughness)}"]
+    tract = 100 * shaping.tract
+    for formant in range(9):
+        # High formants carry the tilt; the lowest one follows the vocal tract less than the others do.
+        scale = 100 + (tract - 100) * (0.7 if formant < 2 else 1.0)
+        height = 100 * 10 ** (shaping.tilt_db * (0.0, 0.0, 0.35, 0.8, 1, 1, 1, 1, 1)[formant] / 20)
+        rows.append(f"formant {formant} {round(scale)} {round(max(10, min(250, height)))} 100")
+    if shaping.breath:
+        amounts = [round(shaping.breath * share) for share in (0, 30, 40, 44, 44, 44, 36, 36)]
+        rows.append("breath " + " ".join(map(str, amounts)))
+        rows.append(f"voicing {round(100 - 30 * shaping.breath)}")
+    return "\n".join(rows) + "\n"
+
+
+def _audible(spoken: Spoken) -> float:
+    """Seconds from the first to the last sample that can be heard."""
+    from janoglot.core.speech.trimming import audible_span
+
+    start, end = audible_span(spoken.samples, spoken.rate)
+    return max(0.05, (end - start) / spoken.rate)
+
+
+def _clamp_wpm(wpm: float) -> int:
+    return max(_SLOWEST_WPM, min(_FASTEST_WPM, round(wpm)))
+
+
+def _shipped_data(named: bytes | None) -> Path:
+    if named and (Path(os.fsdecode(named)) / "phontab").exists():
+        return Path(os.fsdecode(named))
+    for pattern in ("/usr/lib/*/espeak-ng-data", "/usr/share/espeak-ng-data"):
+        for place in Path("/").glob(pattern[1:]):
+            if (place / "phontab").exists():
+                return place
+    raise EngineError("The formant engine's data is missing. Install Debian's package espeak-ng-data.")
+
+
+@lru_cache(maxsize=None)
+def _data_folder(shipped: Path, version: str) -> Path:
+    """A data folder of ours: links to everything shipped, and a folder of variants that is our own."""
+    root = Path(os.environ.get("JANOGLOT_VAR") or Path.home() / ".cache" / "janoglot")
+    folder = root / "espeak" / recipe_hash("data", shipped=str(shipped), version=version)[:12] / "espeak-ng-data"
+    if (folder / "phontab").exists():
+        return folder
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    half = Path(tempfile.mkdtemp(dir=folder.parent))
+    for entry in shipped.iterdir():
+        if entry.name != "voices":
+            (half / entry.name).symlink_to(entry)
+    (half / "voices" / "!v").mkdir(parents=True)
+    half.chmod(0o755)
+    try:
+        half.rename(folder)
+    except OSError:
+        # Another process was first; its folder is as good.
+        if not (folder / "phontab").exists():
+            raise
+    return folder
+
+

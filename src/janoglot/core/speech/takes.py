@@ -1,0 +1,176 @@
+"""Takes: one spoken version of one wording, made from a recipe and never changed."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import parselmouth
+import soundfile
+
+from janoglot.core.errors import EngineError
+from janoglot.core.graph import recipe_hash
+from janoglot.core.mix.loudness import measure
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Delivery, Mark, Samples, Spoken, Utterance
+from janoglot.core.speech.trimming import soft_edges, trim
+from janoglot.core.speech.voices import Voice
+from janoglot.core.store import Store
+
+NATURAL = 0.004
+"""A rate this near to 1 is the natural take itself."""
+CLOSE_ENOUGH = 0.010
+"""Seconds. What the engine may miss a length by before the sound itself is stretched."""
+
+
+@dataclass(frozen=True, slots=True)
+class TakeRecipe:
+    """Everything that a take is made from. Equal recipes are the same take."""
+
+    words: str
+    voice: Voice
+    delivery: Delivery = Delivery()
+
+    @property
+    def spoken_words(self) -> str:
+        return " ".join(self.words.split())
+
+    @property
+    def hash(self) -> str:
+        return recipe_hash("take", words=self.spoken_words, voice=self.voice.recipe, delivery=self.delivery,
+                           engine=engine_named(self.voice.engine).version)
+
+    @property
+    def utterance(self) -> Utterance:
+        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery)
+
+
+@dataclass(frozen=True, slots=True)
+class WordMark:
+    """A word of a take: from ``start`` to ``end`` seconds, ``length`` characters from ``at`` on."""
+
+    start: float
+    end: float
+    at: int
+    length: int
+
+
+@dataclass(frozen=True, slots=True)
+class Take:
+    """What is known of a take beside its sound. ``seconds`` is its natural length, ``lufs`` its loudness."""
+
+    hash: str
+    seconds: float
+    rate: int
+    lufs: float
+    words: tuple[WordMark, ...]
+
+    def as_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> Take:
+        return cls(data["hash"], data["seconds"], data["rate"], data["lufs"],
+                   tuple(WordMark(**mark) for mark in data["words"]))
+
+
+def make_take(recipe: TakeRecipe, store: Store) -> Take:
+    """Speak ``recipe`` and keep the sound in ``store`` as ``<hash>.wav`` (16 bit, the engine's rate).
+
+    Raises EngineError where the words hold nothing that can be spoken.
+    """
+    spoken = trim(engine_named(recipe.voice.engine).speak(recipe.utterance))
+    if spoken.seconds < 0.02:
+        raise EngineError("“{words}” holds nothing that {voice} can say.", words=recipe.words[:40],
+                          voice=recipe.voice.name)
+    write_sound(store, f"{recipe.hash}.wav", spoken.samples, spoken.rate)
+    return Take(
+        recipe.hash, spoken.seconds, spoken.rate, round(measure(spoken.samples, spoken.rate).integrated, 3),
+        tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in spoken.words),
+    )
+
+
+def rendition_key(take: str, seconds: float, natural: float) -> str:
+    """The store's key for a take played in ``seconds``: the take itself where that is its natural length."""
+    if is_natural(seconds, natural):
+        return f"{take}.wav"
+    return f"{recipe_hash('rendition', take=take, milliseconds=round(seconds * 1000))}.wav"
+
+
+def is_natural(seconds: float, natural: float) -> bool:
+    return abs(natural / seconds - 1.0) <= NATURAL if seconds > 0 else True
+
+
+def make_rendition(recipe: TakeRecipe, seconds: float, natural: float, store: Store) -> str:
+    """Keep ``recipe`` spoken in ``seconds`` and give its key; nothing is made where it is there already."""
+    key = rendition_key(recipe.hash, seconds, natural)
+    if not store.has(key):
+        spoken = speak_in(recipe, seconds)
+        write_sound(store, key, spoken.samples, spoken.rate)
+    return key
+
+
+def speak_in(recipe: TakeRecipe, seconds: float) -> Spoken:
+    """Say it in ``seconds``, to 10 ms: by the engine's own speed first, the rest by overlap-add.
+
+    Never longer than asked. Source of the last step: pitch-synchronous overlap-add (Moulines and
+    Charpentier 1990), in Praat's implementation.
+    """
+    engine = engine_named(recipe.voice.engine)
+    spoken = trim(engine.speak(recipe.utterance, seconds))
+    if not engine.exact and not -CLOSE_ENOUGH <= spoken.seconds - seconds <= 0.0:
+        spoken = _stretched(spoken, (seconds - CLOSE_ENOUGH / 4) / spoken.seconds)
+    wanted = round(seconds * spoken.rate)
+    if len(spoken.samples) > wanted:
+        spoken = Spoken(soft_edges(spoken.samples[:wanted], spoken.rate), spoken.rate, spoken.words, spoken.phonemes)
+    return spoken
+
+
+def _stretched(spoken: Spoken, factor: float) -> Spoken:
+    factor = min(3.0, max(0.34, factor))
+    if len(spoken.samples) < spoken.rate * 0.1:
+        return spoken  # too short to find a pitch in
+    sound = parselmouth.Sound(spoken.samples.astype(np.float64), spoken.rate)
+    out: Samples = sound.lengthen(minimum_pitch=60.0, maximum_pitch=600.0, factor=factor).values[0].astype(np.float32)
+
+    def moved(marks: tuple[Mark, ...]) -> tuple[Mark, ...]:
+        return tuple(Mark(m.start * factor, m.end * factor, m.at, m.length, m.text) for m in marks)
+
+    return Spoken(soft_edges(out, spoken.rate), spoken.rate, moved(spoken.words), moved(spoken.phonemes))
+
+
+def write_sound(store: Store, key: str, samples: Samples, rate: int) -> Path:
+    def write(place: Path) -> None:
+        soundfile.write(place, np.clip(samples, -1.0, 1.0), rate, subtype="PCM_16", format="WAV")
+
+    return store.write(key, write)
+
+
+def read_sound(store: Store, key: str) -> tuple[Samples, int]:
+    """Mono float32 samples and their rate. Raises FileNotFoundError."""
+    samples, rate = soundfile.read(store.path(key), dtype="float32")
+    return samples, rate
+
+
+def kept_take(recipe: TakeRecipe, store: Store) -> Take:
+    """The take of ``recipe`` from ``store`` with its marks beside it, made where it is missing."""
+    key = f"{recipe.hash}.json"
+    if store.has(key) and store.has(f"{recipe.hash}.wav"):
+        return Take.from_json(json.loads(store.path(key).read_text()))
+    take = make_take(recipe, store)
+    store.write(key, lambda place: _write_text(place, json.dumps(take.as_json())))
+    return take
+
+
+def _write_text(place: Path, text: str) -> None:
+    place.write_text(text)
+
+
+def scaled_words(words: Sequence[WordMark], natural: float, seconds: float) -> list[WordMark]:
+    """The word marks of a take that is played in ``seconds`` instead of its ``natural`` length."""
+    factor = seconds / natural if natural else 1.0
+    return [WordMark(mark.start * factor, mark.end * factor, mark.at, mark.length) for mark in words]

@@ -1,0 +1,46 @@
+"""Voices: an engine's base voice plus shaping, with what a producer chooses by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from janoglot.core.graph import recipe_hash
+from janoglot.core.languages import same_language
+from janoglot.core.speech.engines.base import Shaping
+
+Register = Literal["low", "low-mid", "mid", "high-mid", "high"]
+REGISTERS: tuple[Register, ...] = ("low", "low-mid", "mid", "high-mid", "high")
+AGES = ("child", "teen", "20s", "30s", "40s", "50s", "60s", "70s")
+
+
+@dataclass(frozen=True, slots=True)
+class Voice:
+    """Something that can speak. ``locale`` and ``accent`` say whose language it speaks, and how."""
+
+    id: str
+    name: str
+    engine: str
+    base: str
+    locale: str
+    accent: str
+    register: Register
+    age: str
+    shaping: Shaping
+    licence: str = "GPL-3.0-or-later engine; its sound may be used freely, commercially too"
+
+    @property
+    def recipe(self) -> str:
+        """What of a voice decides its sound; its name and labels do not."""
+        return recipe_hash("voice", engine=self.engine, base=self.base, shaping=self.shaping)
+
+    def speaks(self, language: str) -> bool:
+        return same_language(self.locale, language)
+
+
+def register_of(pitch_hz: float) -> Register:
+    """The register that a middle pitch lies in."""
+    for register, below in (("low", 96), ("low-mid", 125), ("mid", 165), ("high-mid", 215)):
+        if pitch_hz < below:
+            return register  # type: ignore[return-value]
+    return "high"

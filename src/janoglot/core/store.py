@@ -1,0 +1,84 @@
+"""Where made things are kept: immutable files named by the hash of their recipe."""
+
+from __future__ import annotations
+
+import errno
+import os
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Protocol
+
+from janoglot.core.errors import JanoglotError
+
+
+class StoreFull(JanoglotError):
+    code = "disk_full"
+
+
+class Store(Protocol):
+    """A place for made things. ``key`` is ``<hash>.<extension>``."""
+
+    def has(self, key: str) -> bool: ...
+
+    def path(self, key: str) -> Path:
+        """A local file to read. Raises FileNotFoundError where the key is not there."""
+        ...
+
+    def write(self, key: str, make: Callable[[Path], None]) -> Path:
+        """Keep what ``make`` writes to the path it is given; whole or not at all."""
+        ...
+
+    def remove(self, key: str) -> None: ...
+
+
+class FolderStore:
+    """Made things in a folder of this machine, spread over 256 sub-folders."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def _place(self, key: str) -> Path:
+        return self.root / key[:2] / key
+
+    def has(self, key: str) -> bool:
+        return self._place(key).is_file()
+
+    def path(self, key: str) -> Path:
+        place = self._place(key)
+        if not place.is_file():
+            raise FileNotFoundError(key)
+        return place
+
+    def write(self, key: str, make: Callable[[Path], None]) -> Path:
+        place = self._place(key)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with atomic_file(place) as half:
+            make(half)
+        return place
+
+    def remove(self, key: str) -> None:
+        self._place(key).unlink(missing_ok=True)
+
+
+@contextmanager
+def atomic_file(place: Path) -> Iterator[Path]:
+    """A path beside ``place`` to write to, moved onto it when the block ends well and removed when not.
+
+    Nobody ever finds half a file under a valid name. Raises StoreFull where the disk has no room.
+    """
+    handle, name = tempfile.mkstemp(prefix=".half-", suffix=place.suffix, dir=place.parent)
+    os.close(handle)
+    half = Path(name)
+    try:
+        yield half
+        half.chmod(0o644)
+        os.replace(half, place)
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise StoreFull("The disk is full: {place} was not written. Free some space and go on.",
+                            place=str(place)) from error
+        raise
+    finally:
+        half.unlink(missing_ok=True)
