@@ -200,7 +200,7 @@ def _deliver(script: Script, job: EditionJob, out: Path, store: FolderStore, tar
             clip = Clip(placement.start, placement.seconds, take.lufs, lambda key=key: read_sound(store, key))  # type: ignore[misc]
             clips.append(clip)
             with atomic_file(out / "clips" / clip_name(index + 1, line.speaker)) as half:
-                soundfile.write(half, clip_samples(clip), RATE, subtype="PCM_24", format="WAV")
+                soundfile.write(half, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
             marks = scaled_words(take.words, take.seconds, placement.seconds)
             caption_lines.append(CaptionLine(line.speaker, " ".join(words.split()), placement.start, placement.end,
                                              marks))

@@ -10,12 +10,18 @@ import numpy as np
 import numpy.typing as npt
 from scipy import ndimage
 
-from janoglot.core.mix.loudness import oversampled_peaks
+from janoglot.core.mix.loudness import true_peaks
 
 LOOKAHEAD = 0.004
 """Seconds."""
 _MARGIN_DB = 0.15
 """What a peak measured between samples may differ by after the gain has moved across it."""
+
+
+def limit(samples: npt.NDArray[np.float32], rate: int, ceiling_db: float) -> npt.NDArray[np.float32]:
+    """``samples`` with their true peaks held under ``ceiling_db`` (dBTP). Same length."""
+    limiter = Limiter(rate, ceiling_db)
+    return np.concatenate([limiter.process(samples), limiter.flush()])
 
 
 class Limiter:
@@ -48,12 +54,10 @@ class Limiter:
         return out
 
     def _limit(self, joined: npt.NDArray[np.float32], ready: int) -> npt.NDArray[np.float32]:
-        if not len(joined) or float(np.abs(joined).max(initial=0.0)) < 0.5 * self._ceiling and (
-            float(np.abs(self._context).max(initial=0.0)) < 0.5 * self._ceiling
-        ):
-            return joined[:ready]
+        if not len(joined):
+            return joined
         whole = np.concatenate([self._context, joined])
-        need = np.minimum(1.0, self._ceiling / np.maximum(oversampled_peaks(whole), 1e-9))
+        need = np.minimum(1.0, self._ceiling / np.maximum(true_peaks(whole, float(self._ceiling)), 1e-9))
         if float(need.min()) >= 1.0:
             return joined[:ready]
         window = 2 * self._half + 1

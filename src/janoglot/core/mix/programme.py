@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
+from typing import IO, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -17,8 +17,8 @@ import soundfile
 import soxr
 
 from janoglot.core.errors import BadInput, NothingToMix
-from janoglot.core.mix.limiter import Limiter
-from janoglot.core.mix.loudness import LoudnessMeter
+from janoglot.core.mix.limiter import Limiter, limit
+from janoglot.core.mix.loudness import SILENCE, LoudnessMeter
 from janoglot.core.speech.trimming import soft_edges
 from janoglot.core.store import atomic_file
 
@@ -26,8 +26,9 @@ RATE = 48_000
 """Hz. Of every finished track."""
 CEILING = -1.0
 """dBTP."""
-LINE_LEVEL = -22.0
-"""LUFS that each line is brought to before the programme as a whole is."""
+LINE_HEADROOM = 1.0
+"""dB. Each line's own peaks are held this far under the ceiling, so that the programme's final gain, which
+is nearly nothing, does not lift them over it."""
 TARGETS = (-16.0, -23.0)
 """LUFS: online and podcast practice; EBU R 128."""
 MOST_LIFT = 24.0
@@ -64,8 +65,8 @@ Layout = Literal["WAV", "FLAC", "MP3"]
 _SUBTYPES = {"WAV": "PCM_24", "FLAC": "PCM_24", "MP3": "MPEG_LAYER_III"}
 
 
-def render(clips: Sequence[Clip], seconds: float) -> Iterator[Floats32]:
-    """Blocks of the sum of all clips at 48 kHz, each clip levelled; ``seconds`` long in all."""
+def render(clips: Sequence[Clip], seconds: float, target: float) -> Iterator[Floats32]:
+    """Blocks of the sum of all clips at 48 kHz, each clip at ``target`` LUFS; ``seconds`` long in all."""
     total = round(seconds * RATE)
     waiting = sorted(clips, key=lambda clip: clip.start)
     sounding: list[tuple[int, Floats32]] = []
@@ -75,7 +76,7 @@ def render(clips: Sequence[Clip], seconds: float) -> Iterator[Floats32]:
         block = np.zeros(size, np.float32)
         while next_clip < len(waiting) and round(waiting[next_clip].start * RATE) < at + size:
             clip = waiting[next_clip]
-            sounding.append((round(clip.start * RATE), clip_samples(clip)))
+            sounding.append((round(clip.start * RATE), clip_samples(clip, target)))
             next_clip += 1
         still = []
         for start, samples in sounding:
@@ -89,13 +90,14 @@ def render(clips: Sequence[Clip], seconds: float) -> Iterator[Floats32]:
         at += size
 
 
-def clip_samples(clip: Clip) -> Floats32:
-    """The clip at 48 kHz and at its level, with soft edges."""
+def clip_samples(clip: Clip, target: float) -> Floats32:
+    """The clip at 48 kHz and at ``target`` LUFS plus its level, its peaks held, with soft edges."""
     samples, rate = clip.load()
     if rate != RATE:
         samples = soxr.resample(samples, rate, RATE, quality="HQ")
-    gain = min(LINE_LEVEL - clip.lufs, MOST_LIFT) + clip.level_db
-    return soft_edges(samples * np.float32(10 ** (gain / 20)), RATE)
+    gain = min(target - clip.lufs, MOST_LIFT) + clip.level_db
+    samples = samples * np.float32(10 ** (gain / 20))
+    return soft_edges(limit(samples, RATE, CEILING - LINE_HEADROOM), RATE)
 
 
 def mix_to_file(
@@ -113,41 +115,55 @@ def mix_to_file(
         raise NothingToMix("There is nothing to mix: no line has been voiced.")
     tell = progress or (lambda share: None)
     with tempfile.TemporaryFile(dir=place.parent) as raw:
-        meter = LoudnessMeter(RATE)
+        meter = LoudnessMeter(RATE, peaks=False)
         done = 0
-        for block in render(clips, seconds):
+        for block in render(clips, seconds, target):
             meter.add(block)
             raw.write(block.tobytes())
             done += len(block)
-            tell(0.5 * done / (seconds * RATE))
+            tell(0.7 * done / (seconds * RATE))
         if meter.integrated <= -100:
             raise NothingToMix("There is nothing to mix: every voiced line is silent.")
-        gain = target - meter.integrated
         with atomic_file(place) as half:
-            for attempt in range(4):
-                raw.seek(0)
-                report = _finish(raw, half, gain)
-                # The limiter takes a little loudness with the peaks: give it back, and look again.
-                if abs(report.lufs - target) <= _TOLERANCE or attempt == 3:
-                    break
-                gain += target - report.lufs
+            report = _finish(raw, half, meter, target)
             tell(1.0)
     return report
 
 
-def _finish(raw: object, place: Path, gain_db: float) -> MixReport:
+def _finish(raw: IO[bytes], place: Path, meter: LoudnessMeter, target: float) -> MixReport:
+    """Write the programme with one gain; where people talk at once and peak over the ceiling, limit it too."""
+    gain = target - meter.integrated
+    peak = _write(raw, place, gain, None)
+    if peak.true_peak_db <= CEILING:
+        return MixReport(meter.seconds, meter.integrated + gain, peak.true_peak_db, gain, 0.0,
+                         [max(SILENCE, value + gain) for value in meter.short_term()])
+    for _ in range(3):
+        limiter = Limiter(RATE, CEILING)
+        after = _write(raw, place, gain, limiter)
+        # The limiter takes a little loudness with the peaks: give it back, and look again.
+        if abs(after.integrated - target) <= _TOLERANCE:
+            break
+        gain += target - after.integrated
+    return MixReport(after.seconds, after.integrated, after.true_peak_db, gain, limiter.reduced_db,
+                     after.short_term())
+
+
+def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None) -> LoudnessMeter:
     gain = np.float32(10 ** (gain_db / 20))
-    limiter, meter = Limiter(RATE, CEILING), LoudnessMeter(RATE)
+    meter = LoudnessMeter(RATE, loudness=limiter is not None)
+    raw.seek(0)
     with soundfile.SoundFile(place, "w", RATE, 1, subtype="PCM_24", format="WAV") as file:
-        while data := raw.read(_BLOCK * 4):  # type: ignore[attr-defined]
-            out = limiter.process(np.frombuffer(data, np.float32) * gain)
+        while data := raw.read(_BLOCK * 4):
+            out = np.frombuffer(data, np.float32) * gain
+            if limiter:
+                out = limiter.process(out)
             meter.add(out)
             file.write(out)
-        out = limiter.flush()
-        meter.add(out)
-        file.write(out)
-    return MixReport(meter.seconds, meter.integrated, meter.true_peak_db, gain_db, limiter.reduced_db,
-                     meter.short_term())
+        if limiter:
+            out = limiter.flush()
+            meter.add(out)
+            file.write(out)
+    return meter
 
 
 def convert(source: Path, place: Path, layout: Layout) -> None:

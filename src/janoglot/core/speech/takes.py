@@ -89,7 +89,7 @@ def make_take(recipe: TakeRecipe, store: Store) -> Take:
                           voice=recipe.voice.name)
     write_sound(store, f"{recipe.hash}.wav", spoken.samples, spoken.rate)
     return Take(
-        recipe.hash, spoken.seconds, spoken.rate, round(measure(spoken.samples, spoken.rate).integrated, 3),
+        recipe.hash, spoken.seconds, spoken.rate, round(measure(spoken.samples, spoken.rate, peaks=False).integrated, 3),
         tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in spoken.words),
     )
 
