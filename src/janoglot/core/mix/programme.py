@@ -26,7 +26,7 @@ RATE = 48_000
 """Hz. Of every finished track."""
 CEILING = -1.0
 """dBTP."""
-LINE_HEADROOM = 1.0
+LINE_HEADROOM = 2.0
 """dB. Each line's own peaks are held this far under the ceiling, so that the programme's final gain, which
 is nearly nothing, does not lift them over it."""
 TARGETS = (-16.0, -23.0)
@@ -167,8 +167,8 @@ def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None)
 
 
 def convert(source: Path, place: Path, layout: Layout) -> None:
-    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 the encoder's best constant rate."""
-    options = {"compression_level": 0.0, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
+    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate that is ample for one voice channel."""
+    options = {"compression_level": 0.5, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
     with soundfile.SoundFile(source) as file, atomic_file(place) as half, soundfile.SoundFile(
         half, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options
     ) as out:

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import parselmouth
 import soundfile
+import soxr
 
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
@@ -25,6 +26,9 @@ NATURAL = 0.004
 """A rate this near to 1 is the natural take itself."""
 CLOSE_ENOUGH = 0.010
 """Seconds. What the engine may miss a length by before the sound itself is stretched."""
+UNHEARD = 0.008
+"""A change of length so small is made by resampling: its 14 cents of pitch are under what anyone hears in
+speech, and it leaves no trace in the sound."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,12 +126,22 @@ def speak_in(recipe: TakeRecipe, seconds: float) -> Spoken:
     """
     engine = engine_named(recipe.voice.engine)
     spoken = trim(engine.speak(recipe.utterance, seconds))
-    if not engine.exact and not -CLOSE_ENOUGH <= spoken.seconds - seconds <= 0.0:
-        spoken = _stretched(spoken, (seconds - CLOSE_ENOUGH / 4) / spoken.seconds)
+    return spoken if engine.exact else _brought_to(spoken, seconds)
+
+
+def _brought_to(spoken: Spoken, seconds: float) -> Spoken:
+    factor = (seconds - CLOSE_ENOUGH / 4) / spoken.seconds
+    if not -CLOSE_ENOUGH <= spoken.seconds - seconds <= 0.0:
+        spoken = _resampled(spoken, factor) if abs(factor - 1) <= UNHEARD else _stretched(spoken, factor)
     wanted = round(seconds * spoken.rate)
     if len(spoken.samples) > wanted:
         spoken = Spoken(soft_edges(spoken.samples[:wanted], spoken.rate), spoken.rate, spoken.words, spoken.phonemes)
     return spoken
+
+
+def _resampled(spoken: Spoken, factor: float) -> Spoken:
+    samples = soxr.resample(spoken.samples, 1, factor, quality="HQ")
+    return _moved(spoken, samples, factor)
 
 
 def _stretched(spoken: Spoken, factor: float) -> Spoken:
@@ -137,10 +151,24 @@ def _stretched(spoken: Spoken, factor: float) -> Spoken:
     sound = parselmouth.Sound(spoken.samples.astype(np.float64), spoken.rate)
     out: Samples = sound.lengthen(minimum_pitch=60.0, maximum_pitch=600.0, factor=factor).values[0].astype(np.float32)
 
+    return _moved(spoken, soft_edges(out, spoken.rate), factor)
+
+
+def _moved(spoken: Spoken, samples: Samples, factor: float) -> Spoken:
     def moved(marks: tuple[Mark, ...]) -> tuple[Mark, ...]:
         return tuple(Mark(m.start * factor, m.end * factor, m.at, m.length, m.text) for m in marks)
 
-    return Spoken(soft_edges(out, spoken.rate), spoken.rate, moved(spoken.words), moved(spoken.phonemes))
+    return Spoken(samples, spoken.rate, moved(spoken.words), moved(spoken.phonemes))
+
+
+def make_rendition_of_kept(take: Take, seconds: float, store: Store) -> str:
+    """As :func:`make_rendition`, from the kept sound alone: for a take whose recipe is gone."""
+    key = rendition_key(take.hash, seconds, take.seconds)
+    if not store.has(key):
+        samples, rate = read_sound(store, f"{take.hash}.wav")
+        spoken = _brought_to(Spoken(samples, rate), seconds)
+        write_sound(store, key, spoken.samples, spoken.rate)
+    return key
 
 
 def write_sound(store: Store, key: str, samples: Samples, rate: int) -> Path:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from janoglot.core.graph import recipe_hash
@@ -32,10 +33,15 @@ class Voice:
     @property
     def recipe(self) -> str:
         """What of a voice decides its sound; its name and labels do not."""
-        return recipe_hash("voice", engine=self.engine, base=self.base, shaping=self.shaping)
+        return _recipe(self.engine, self.base, self.shaping)
 
     def speaks(self, language: str) -> bool:
         return same_language(self.locale, language)
+
+
+@lru_cache(maxsize=8192)
+def _recipe(engine: str, base: str, shaping: Shaping) -> str:
+    return recipe_hash("voice", engine=engine, base=base, shaping=shaping)
 
 
 def register_of(pitch_hz: float) -> Register:

@@ -1,0 +1,1 @@
+"""Adapt: the words of every edition."""

@@ -1,0 +1,1 @@
+"""Cast: a voice for every speaker in every edition."""

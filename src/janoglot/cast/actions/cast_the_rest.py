@@ -1,0 +1,31 @@
+"""Give every speaker of an edition who has no voice one that suits."""
+
+from __future__ import annotations
+
+from django.db.models import Count
+
+from janoglot.cast.models import Casting
+from janoglot.core.speech.casting import cast_rest
+from janoglot.productions.models import Edition
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import action
+from janoglot.script.models import Speaker
+
+
+def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
+    """The castings that were added: right language, different voices, each near the speaker's source voice.
+
+    Raises BadInput where no voice speaks the language.
+    """
+    production = edition.production
+    with action(user, production, "cast_the_rest") as record:
+        speakers = list(Speaker.objects.filter(production=production).annotate(count=Count("lines"))
+                        .order_by("-count", "position"))
+        names = {speaker.pk: speaker.name for speaker in speakers}
+        taken = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(edition=edition)}
+        like = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(
+            edition__production=production, edition__language=production.source_language)}
+        chosen = cast_rest([speaker.name for speaker in speakers], edition.language, taken, like)
+        record.summary = f"{len(chosen)} speakers, {edition.language}"
+        return [record.create(Casting(edition=edition, speaker=speaker, voice=chosen[speaker.name]))
+                for speaker in speakers if speaker.name in chosen]

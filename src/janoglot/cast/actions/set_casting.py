@@ -1,0 +1,38 @@
+"""Give a speaker a voice in an edition, or change how it is set."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from janoglot.cast.models import Casting
+from janoglot.core.errors import BadInput
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.productions.models import Edition
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import action
+from janoglot.script.models import Speaker
+
+
+def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[str, Any]) -> Casting | None:
+    """``changes``: any of voice (an id, or "" to take the voice away), pace, pitch, level_db, accent_meant.
+
+    Another voice starts with no settings marked as meant. Raises UnknownVoice, and BadInput for settings
+    without a voice.
+    """
+    if changes.get("voice"):
+        changes["voice"] = voice_named(changes["voice"]).id
+    with action(user, edition.production, "set_casting") as record:
+        casting = Casting.objects.select_for_update().filter(edition=edition, speaker=speaker).first()
+        record.summary = f"{speaker.name}, {edition.language}: {changes.get('voice', 'settings')}"
+        if changes.get("voice") == "":
+            if casting:
+                record.delete(casting)
+            return None
+        if casting is None:
+            if "voice" not in changes:
+                raise BadInput("Choose a voice for {speaker} first.", speaker=speaker.name)
+            return record.create(Casting(edition=edition, speaker=speaker, **changes))
+        if changes.get("voice", casting.voice) != casting.voice:
+            changes.setdefault("accent_meant", False)
+        record.update(casting, **changes)
+    return casting

@@ -1,0 +1,1 @@
+"""Deliver: what is handed over."""

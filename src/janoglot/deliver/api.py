@@ -1,0 +1,97 @@
+"""Downloads, and what stands in their way."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.http.response import HttpResponseBase
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from janoglot.core.script.formats.srt import write_srt
+from janoglot.core.script.formats.table import CSV
+from janoglot.core.script.formats.webvtt import write_webvtt
+from janoglot.deliver import handing_over
+from janoglot.direct.state import EditionState
+from janoglot.productions.permissions import edition_for, production_for
+from janoglot.server.storage import content_disposition, serve_sound
+
+Data = dict[str, Any]
+KINDS = {"wav": "audio/wav", "flac": "audio/flac", "mp3": "audio/mpeg"}
+
+
+class StopSerializer(serializers.Serializer[Data]):
+    code = serializers.CharField()
+    lines = serializers.ListField(child=serializers.IntegerField())
+
+
+class DeliverySerializer(serializers.Serializer[Data]):
+    language = serializers.CharField()
+    stops = StopSerializer(many=True)
+    mix_ready = serializers.BooleanField(help_text="Whether the mix of exactly this state is made.")
+    empty = serializers.IntegerField(help_text="Lines without words, which the track is silent at.")
+    seconds = serializers.FloatField()
+    lufs = serializers.FloatField(allow_null=True)
+    true_peak_db = serializers.FloatField(allow_null=True)
+
+
+class DeliveriesView(APIView):
+    @extend_schema(responses=DeliverySerializer(many=True))
+    def get(self, request: Request, production_id: int) -> Response:
+        """Every edition with what it could hand over now."""
+        production = production_for(request.user, production_id)
+        rows = []
+        for edition in production.editions.all():
+            state = EditionState.load(edition)
+            mix = handing_over.current_mix(state)
+            rows.append({
+                "language": edition.language,
+                "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
+                "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
+                "lufs": mix.report["lufs"] if mix else None,
+                "true_peak_db": mix.report["true_peak_db"] if mix else None,
+            })
+        return Response(rows)
+
+
+class DownloadView(APIView):
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
+        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition."""
+        edition = edition_for(request.user, production_id, language)
+        state = EditionState.load(edition)
+        stem, _, suffix = file.partition(".")
+        name = handing_over.download_name(edition.production, language, f".{suffix}")
+        if stem == "mix" and suffix in KINDS:
+            place = handing_over.mix_file(state, suffix)
+            return serve_sound(request._request, place, name, KINDS[suffix], download=True)
+        if file == "clips.zip":
+            place = handing_over.clips_file(state, edition.production.target_lufs)
+            return serve_sound(request._request, place, name, "application/zip", download=True)
+        if file == "captions.srt":
+            return _text(write_srt(handing_over.edition_captions(state)), name, "application/x-subrip")
+        if file == "captions.vtt":
+            return _text(write_webvtt(handing_over.edition_captions(state)), name, "text/vtt")
+        raise Http404
+
+
+class ScriptView(APIView):
+    @extend_schema(responses={(200, "text/csv"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int) -> HttpResponse:
+        """The script with all wordings as CSV, which can be brought in again unchanged."""
+        production = production_for(request.user, production_id)
+        text = CSV.write(handing_over.production_script(production), production.source_language)
+        # With a byte-order mark, or spreadsheets take UTF-8 for something else.
+        return _text("\ufeff" + text, handing_over.download_name(production, None, ".csv"), "text/csv")
+
+
+def _text(text: str, name: str, kind: str) -> HttpResponse:
+    response = HttpResponse(text.encode(), content_type=f"{kind}; charset=utf-8")
+    response.headers["Content-Disposition"] = content_disposition("attachment", name)
+    response.headers["Cache-Control"] = "private, no-store"
+    return response

@@ -1,0 +1,131 @@
+"""What an edition can hand over now, and what stops the rest."""
+
+from __future__ import annotations
+
+import tempfile
+import zipfile
+from pathlib import Path
+
+import soundfile
+
+from janoglot.core.deliver.captions import CaptionLine, captions
+from janoglot.core.deliver.names import clip_name, file_name
+from janoglot.core.errors import JanoglotError
+from janoglot.core.mix.programme import RATE, Clip, clip_samples, convert
+from janoglot.core.script.formats.cues import Cue
+from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.speech.takes import make_rendition, read_sound, scaled_words
+from janoglot.core.store import atomic_file
+from janoglot.direct.state import EditionState
+from janoglot.mix.models import Mix
+from janoglot.productions.models import Production
+from janoglot.script.models import Line
+from janoglot.server.storage import mixes, takes
+
+
+class NotReady(JanoglotError):
+    """Something of the edition is out of date or missing."""
+
+    code = "not_ready"
+
+
+def stops(state: EditionState) -> list[tuple[str, list[int]]]:
+    """What stops the hand-over: a code, with the ids of the lines that are to blame. Empty lines stop nothing."""
+    found = []
+    for code in ("uncast", "unvoiced", "out_of_date"):
+        lines = [s.line.pk for s in state.lines if s.state == code]
+        if lines:
+            found.append((code, lines))
+    if not any(s.words for s in state.lines):
+        found.append(("no_words", []))
+    return found
+
+
+def current_mix(state: EditionState) -> Mix | None:
+    """The mix of the edition exactly as it stands, ready to hand over."""
+    recipe = state.mix_recipe
+    mix = Mix.objects.filter(edition=state.edition, recipe=recipe, state="ready").first() if recipe else None
+    return mix if mix and mixes().has(mix.key) else None
+
+
+def require_ready(state: EditionState) -> None:
+    """Raises NotReady where any line with words has no current take."""
+    for code, lines in stops(state):
+        raise NotReady(
+            {"uncast": "{count} lines have no voice yet.", "unvoiced": "{count} lines are not voiced yet.",
+             "out_of_date": "{count} lines have changed since they were voiced. Voice them again.",
+             "no_words": "This edition has no words yet."}[code], count=len(lines))
+
+
+def mix_file(state: EditionState, layout: str) -> Path:
+    """The current mix as WAV, FLAC or MP3. Raises NotReady."""
+    require_ready(state)
+    mix = current_mix(state)
+    if mix is None:
+        raise NotReady("The mix of this edition is not made yet. Make it, then take it away.")
+    source = mixes().path(mix.key)
+    if layout == "wav":
+        return source
+    place = source.with_suffix(f".{layout}")
+    if not place.exists():
+        convert(source, place, "FLAC" if layout == "flac" else "MP3")
+    return place
+
+
+def clips_file(state: EditionState, target: float) -> Path:
+    """A zip with a WAV for each voiced line, named by order, speaker and language. Raises NotReady."""
+    require_ready(state)
+    recipe = state.mix_recipe
+    place = mixes().root / recipe[:2] / f"{recipe}-clips.zip"
+    if place.exists():
+        return place
+    place.parent.mkdir(parents=True, exist_ok=True)
+    store = takes()
+    with atomic_file(place) as half, zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for line, placement in zip(state.lines, state.placements, strict=True):
+            if not line.take or not line.recipe:
+                continue
+            take = line.take.core()
+            key = make_rendition(line.recipe, placement.seconds, take.seconds, store)
+            clip = Clip(placement.start, placement.seconds, take.lufs, lambda key=key: read_sound(store, key),  # type: ignore[misc]
+                        line.casting.level_db if line.casting else 0.0)
+            with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as file:
+                soundfile.write(file.name, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
+                archive.write(file.name, clip_name(line.line.position + 1, line.line.speaker.name,
+                                                   state.edition.language))
+    return place
+
+
+def edition_captions(state: EditionState) -> list[Cue]:
+    """Captions timed to the dub. Raises NotReady."""
+    require_ready(state)
+    lines = []
+    for line, placement in zip(state.lines, state.placements, strict=True):
+        if line.take:
+            take = line.take.core()
+            lines.append(CaptionLine(line.line.speaker.name, " ".join(line.words.split()), placement.start,
+                                     placement.end, scaled_words(take.words, take.seconds, placement.seconds)))
+    return captions(lines)
+
+
+def production_script(production: Production) -> Script:
+    """The script with every edition's wordings, as it could be brought in again."""
+    script = Script()
+    script.languages = [e.language for e in production.editions.all() if not e.is_source]
+    wordings: dict[int, dict[str, str]] = {}
+    for edition in production.editions.all():
+        for line_id, text in edition.wordings.values_list("line_id", "text"):  # type: ignore[attr-defined]
+            wordings.setdefault(line_id, {})[edition.language] = text
+    for line in Line.objects.filter(production=production).select_related("speaker", "part"):
+        texts = wordings.get(line.pk, {})
+        slot = line.slot or (None, None)
+        script.lines.append(ScriptLine(
+            line.speaker.name, texts.get(production.source_language, ""), slot[0], slot[1], line.notes,
+            line.part.name if line.part else "", None,
+            {tag: text for tag, text in texts.items() if text and tag != production.source_language}))
+    return script
+
+
+def download_name(production: Production, language: str | None, suffix: str) -> str:
+    tail = f"_{language}" if language else ""
+    return f"{file_name(production.name, 'production')}{tail}{suffix}"

@@ -1,0 +1,1 @@
+"""Direct: takes, made in the background, and which of them still match."""

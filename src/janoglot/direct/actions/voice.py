@@ -1,0 +1,47 @@
+"""Voice lines of an edition: some of them, or all that are unvoiced or out of date."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils import timezone
+
+from janoglot.core.errors import BadInput
+from janoglot.direct.models import VoicingJob
+from janoglot.direct.state import EditionState
+from janoglot.direct.tasks import begin
+from janoglot.productions.models import Edition
+from janoglot.productions.permissions import Anyone, require_change
+
+
+def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = None) -> VoicingJob:
+    """Start a job for the lines that need a take. Asking twice makes nothing twice.
+
+    Takes are made things, so this changes nothing of the production and leaves no record to undo. Raises
+    BadInput where nothing needs a take, saying why.
+    """
+    require_change(user, edition.production)
+    state = EditionState.load(edition)
+    wanted = [s for s in state.unfinished() if line_ids is None or s.line.pk in line_ids]
+    if not wanted:
+        uncast = any(s.state == "uncast" for s in state.lines)
+        if uncast and line_ids is None:
+            raise BadInput("Nothing can be voiced yet: the speakers with words have no voice. Cast them first.")
+        if uncast and any(s.state == "uncast" for s in state.lines if s.line.pk in (line_ids or ())):
+            raise BadInput("This speaker has no voice in this edition yet. Cast the speaker first.")
+        raise BadInput("Nothing needs a take: every line with words is voiced, and its take is current.")
+    job = VoicingJob.objects.create(
+        edition=edition, user=user if isinstance(user, User) else None,
+        wordings=[s.wording.pk for s in wanted if s.wording], characters=sum(len(s.words) for s in wanted))
+    transaction.on_commit(lambda: begin(job, now=line_ids is not None and len(wanted) <= 3))
+    return job
+
+
+def stop(user: Anyone, job: VoicingJob) -> VoicingJob:
+    """Stop a job. What is done stays done; voicing again makes the rest."""
+    require_change(user, job.edition.production)
+    VoicingJob.objects.filter(pk=job.pk, state="running").update(state="stopped", ended=timezone.now())
+    job.refresh_from_db()
+    return job

@@ -1,0 +1,209 @@
+"""An edition's lines as they stand, and voicing them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404
+from django.http.response import HttpResponseBase
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from janoglot.core.deliver.names import clip_name
+from janoglot.core.speech.takes import scaled_words
+from janoglot.direct.actions.voice import stop, voice
+from janoglot.direct.models import JOB_STATES, VoicingJob
+from janoglot.direct.state import TAKE_STATES, EditionState, LineState
+from janoglot.direct.tasks import finish_if_done, remaining
+from janoglot.core.timing.placing import Placement
+from janoglot.productions.api import edition_data
+from janoglot.productions.permissions import edition_for, visible_productions
+from janoglot.productions.serializers import EditionSerializer
+from janoglot.server.storage import serve_sound, takes
+from janoglot.timing.actions.set_timing import set_timing
+
+Data = dict[str, Any]
+
+
+class TimingSerializer(serializers.Serializer[Data]):
+    comfortable_fast = serializers.FloatField()
+    hard_fast = serializers.FloatField()
+    pace = serializers.FloatField()
+
+
+class TimingChangeSerializer(serializers.Serializer[Data]):
+    comfortable_fast = serializers.FloatField(required=False)
+    hard_fast = serializers.FloatField(required=False)
+    pace = serializers.FloatField(required=False)
+
+
+class LineSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    number = serializers.IntegerField()
+    part = serializers.IntegerField(allow_null=True)
+    speaker = serializers.IntegerField()
+    notes = serializers.CharField()
+    slot = serializers.ListField(child=serializers.FloatField(), allow_null=True, help_text="Seconds, in and out.")
+    words = serializers.CharField()
+    revision = serializers.IntegerField()
+    state = serializers.ChoiceField(TAKE_STATES)
+    voice = serializers.CharField(allow_null=True)
+    wrong_language = serializers.BooleanField()
+    natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
+    start = serializers.FloatField()
+    seconds = serializers.FloatField(help_text="As played.")
+    rate = serializers.FloatField()
+    over = serializers.FloatField(help_text="Seconds that do not fit.")
+    late = serializers.FloatField()
+    into_silence = serializers.FloatField()
+    marks = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField()),
+        help_text="Words as played: start and end in seconds from the line's start, place and length in characters.")
+
+
+class EditionLinesSerializer(serializers.Serializer[Data]):
+    edition = EditionSerializer()
+    timing = TimingSerializer()
+    seconds = serializers.FloatField()
+    mix_recipe = serializers.CharField(help_text="Names the mix that would be made now; empty without takes.")
+    lines = LineSerializer(many=True)
+
+
+class VoicingRequestSerializer(serializers.Serializer[Data]):
+    lines = serializers.ListField(child=serializers.IntegerField(), required=False, max_length=20_000)
+
+
+class VoicingFaultSerializer(serializers.Serializer[Data]):
+    line = serializers.IntegerField()
+    number = serializers.IntegerField()
+    message = serializers.CharField()
+
+
+class VoicingSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    language = serializers.CharField()
+    state = serializers.ChoiceField(JOB_STATES)
+    total = serializers.IntegerField()
+    done = serializers.IntegerField()
+    seconds_left = serializers.FloatField(allow_null=True)
+    faults = VoicingFaultSerializer(many=True)
+
+
+def line_data(state: LineState, placement: Placement, seconds: float | None = None) -> Data:
+    line, take = state.line, state.take
+    marks: list[list[float]] = []
+    if take and state.state == "current":
+        core = take.core()
+        marks = [[round(m.start, 3), round(m.end, 3), m.at, m.length]
+                 for m in scaled_words(core.words, core.seconds, placement.seconds)]
+    return {
+        "id": line.pk, "number": line.position + 1, "part": line.part_id, "speaker": line.speaker_id,
+        "notes": line.notes, "slot": list(line.slot) if line.slot else None, "words": state.words,
+        "revision": state.wording.revision if state.wording else 0, "state": state.state,
+        "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
+        "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
+        "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
+        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3), "marks": marks,
+    }
+
+
+def job_data(job: VoicingJob) -> Data:
+    left = remaining(job) if job.state == "running" else []
+    total = len(job.wordings)
+    numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}  # type: ignore[attr-defined]
+    seconds_left = None
+    if job.state == "running" and job.characters_done:
+        spent = (timezone.now() - job.created).total_seconds()
+        share = min(1.0, job.characters_done / max(1, job.characters))
+        seconds_left = round(spent * (1 - share) / share, 1)
+    return {
+        "id": job.pk, "language": job.edition.language, "state": job.state, "total": total,
+        "done": total - len(left) if job.state != "stopped" else total - len(remaining(job)),
+        "seconds_left": seconds_left,
+        "faults": [{"line": numbers[int(pk)].line_id, "number": numbers[int(pk)].line.position + 1, "message": message}
+                   for pk, message in job.faults.items() if int(pk) in numbers],
+    }
+
+
+class EditionView(APIView):
+    @extend_schema(responses=EditionLinesSerializer)
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """Every line of an edition: words, voice, take and place."""
+        edition = edition_for(request.user, production_id, language)
+        state = EditionState.load(edition)
+        return Response({
+            "edition": edition_data(edition, state),
+            "timing": {"comfortable_fast": edition.comfortable_fast, "hard_fast": edition.hard_fast,
+                       "pace": edition.pace},
+            "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
+            "lines": [line_data(s, p) for s, p in zip(state.lines, state.placements, strict=True)],
+        })
+
+    @extend_schema(request=TimingChangeSerializer, responses=TimingSerializer)
+    def patch(self, request: Request, production_id: int, language: str) -> Response:
+        """Change the limits of rate, or the pace."""
+        edition = edition_for(request.user, production_id, language, change=True)
+        given = TimingChangeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        set_timing(request.user, edition, given.validated_data)
+        return Response({"comfortable_fast": edition.comfortable_fast, "hard_fast": edition.hard_fast,
+                         "pace": edition.pace})
+
+
+class VoicingsView(APIView):
+    @extend_schema(request=VoicingRequestSerializer, responses={202: VoicingSerializer})
+    def post(self, request: Request, production_id: int, language: str) -> Response:
+        """Voice the lines that need it: those named, or all."""
+        edition = edition_for(request.user, production_id, language, change=True)
+        given = VoicingRequestSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        job = voice(request.user, edition, given.validated_data.get("lines"))
+        return Response(job_data(job), status=status.HTTP_202_ACCEPTED)
+
+    @extend_schema(responses=VoicingSerializer(many=True))
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """Jobs that are running in this edition, the newest first."""
+        edition = edition_for(request.user, production_id, language)
+        jobs = VoicingJob.objects.filter(edition=edition, state="running").select_related("edition__production")[:5]
+        return Response([job_data(job) for job in jobs])
+
+
+def _job(request: Request, job_id: int) -> VoicingJob:
+    job = VoicingJob.objects.select_related("edition__production").filter(
+        edition__production__in=visible_productions(request.user), pk=job_id).first()
+    if job is None:
+        raise Http404
+    return job
+
+
+class VoicingView(APIView):
+    @extend_schema(responses=VoicingSerializer)
+    def get(self, request: Request, job_id: int) -> Response:
+        """How far a job is."""
+        job = _job(request, job_id)
+        if job.state == "running":
+            finish_if_done(job.pk)
+            job.refresh_from_db()
+        return Response(job_data(job))
+
+    @extend_schema(responses=VoicingSerializer)
+    def delete(self, request: Request, job_id: int) -> Response:
+        """Stop a job; what is done stays done."""
+        return Response(job_data(stop(request.user, _job(request, job_id))))
+
+
+class TakeView(APIView):
+    @extend_schema(responses={(200, "audio/wav"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, language: str, line_id: int) -> HttpResponseBase:
+        """The chosen take of a line, at its natural length."""
+        edition = edition_for(request.user, production_id, language)
+        for state in EditionState.load(edition).lines:
+            if state.line.pk == line_id and state.take and takes().has(f"{state.take.hash}.wav"):
+                name = clip_name(state.line.position + 1, state.line.speaker.name, language)
+                return serve_sound(request._request, takes().path(f"{state.take.hash}.wav"), name)
+        raise Http404

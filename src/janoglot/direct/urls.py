@@ -1,0 +1,14 @@
+from __future__ import annotations
+
+from django.urls import path
+
+from janoglot.direct import api
+
+_EDITION = "productions/<int:production_id>/editions/<str:language>/"
+
+urlpatterns = [
+    path(_EDITION, api.EditionView.as_view()),
+    path(f"{_EDITION}voicings/", api.VoicingsView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/take.wav", api.TakeView.as_view()),
+    path("voicings/<int:job_id>/", api.VoicingView.as_view()),
+]

@@ -1,0 +1,125 @@
+"""``./janoglot``: start · test · dub · voices · measure-voices · shots · bench · api · lock."""
+
+from __future__ import annotations
+
+import argparse
+import fcntl
+import os
+import signal
+import subprocess
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from janoglot.launcher import install
+from janoglot.launcher.places import HOME, PYTHON, VAR, Trouble
+from janoglot.launcher.services import (
+    Ports,
+    Service,
+    manage,
+    mariadb,
+    redis,
+    require_free,
+    server_environment,
+    supervise,
+    web_server,
+    worker,
+)
+
+_CORE = ("dub", "voices", "measure-voices")
+
+
+def main(arguments: Sequence[str]) -> int:
+    if arguments and arguments[0] in _CORE:
+        return _core(arguments)
+    parser = argparse.ArgumentParser(prog="./janoglot", description="Dubbed speech tracks from scripts.")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="command")
+    start = commands.add_parser("start", help="install what is missing and bring everything up")
+    start.add_argument("--port", type=int, default=8321, help="of the web server (otherwise 8321)")
+    start.add_argument("--db-port", type=int, default=33321, help="of MariaDB (otherwise 33321)")
+    start.add_argument("--redis-port", type=int, default=36321, help="of Redis (otherwise 36321)")
+    test = commands.add_parser("test", help="run every check and test, as CI does")
+    test.add_argument("only", nargs="*", help="checks · core · server · web · e2e; without any, all of them")
+    for name, words in (("dub", "make every edition of a script, without a server"),
+                        ("voices", "list the catalogue of voices"),
+                        ("measure-voices", "measure one language's voices")):
+        commands.add_parser(name, help=words)
+    commands.add_parser("shots", help="take the pictures in docs/screenshots again")
+    bench = commands.add_parser("bench", help="measure the benchmarks")
+    bench.add_argument("only", nargs="*")
+    commands.add_parser("api", help="write the OpenAPI document and the client's types again")
+    commands.add_parser("lock", help="lock the Python packages' versions again")
+    options = parser.parse_args(arguments)
+    if options.command == "start":
+        return _start(Ports(options.port, options.db_port, options.redis_port))
+    from janoglot.launcher import chores
+
+    return chores.run(options)
+
+
+def _core(arguments: Sequence[str]) -> int:
+    install.debian_packages((*install.SPEECH, *install.COMPILE))
+    install.environment(tests=False)
+    environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR), "OMP_NUM_THREADS": "1"}
+    os.execve(PYTHON, [str(PYTHON), "-m", "janoglot.cli.main", *arguments], environment)
+
+
+def _start(ports: Ports) -> int:
+    install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE))
+    install.environment(tests=False)
+    install.web_build()
+    install.var_folder()
+    lock = (VAR / "run" / "start.lock").open("a+")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.seek(0)
+        raise Trouble(f"Janoglot is running from this folder already: {lock.read().strip()}") from None
+    environment = server_environment(VAR, ports)
+    services: list[Service] = []
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    try:
+        makers = (
+            (lambda: mariadb(VAR, ports.database), ports.database, "MariaDB", "--db-port"),
+            (lambda: redis(VAR, ports.redis), ports.redis, "Redis", "--redis-port"),
+            (lambda: web_server(VAR, ports, environment), ports.web, "the web server", "--port"),
+        )
+        made = [maker() for maker, *_ in makers]
+        for service in made:
+            service.end_leftover()
+        for (_, port, what, option) in makers:
+            require_free(port, what, option)
+        for service in made[:2]:
+            services.append(service)
+            service.start()
+        manage(["prepare"], environment)
+        services.append(worker(VAR, environment))
+        services[-1].start()
+        services.append(made[2])
+        services[-1].start()
+        address = f"http://127.0.0.1:{ports.web}/"
+        lock.truncate(0)
+        lock.write(address)
+        lock.flush()
+        print(f"\nJanoglot is at {address}   (Ctrl-C ends it)\n", flush=True)
+        supervise(services)
+    except KeyboardInterrupt:
+        print("\njanoglot: ending", flush=True)
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for service in reversed(services):
+            service.stop()
+    return 0
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(main(sys.argv[1:]))
+    except Trouble as trouble:
+        print(f"janoglot: {trouble}", file=sys.stderr)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        sys.exit(130)
+    except subprocess.CalledProcessError as error:
+        print(f"janoglot: {Path(error.cmd[0]).name} failed with status {error.returncode}", file=sys.stderr)
+        sys.exit(1)

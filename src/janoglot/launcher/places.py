@@ -1,0 +1,16 @@
+"""Where things are in a checkout."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+HOME = Path(os.environ.get("JANOGLOT_HOME") or Path(__file__).resolve().parents[3])
+VENV = HOME / ".venv"
+PYTHON = VENV / "bin" / "python"
+WEB = HOME / "web"
+VAR = Path(os.environ.get("JANOGLOT_VAR") or HOME / "var")
+
+
+class Trouble(Exception):
+    """Something that a person must read before it can go on; one or two plain sentences."""

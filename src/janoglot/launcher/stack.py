@@ -1,0 +1,60 @@
+"""A whole Janoglot of its own, on free ports and in a folder of its own: for tests, pictures, benchmarks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from janoglot.launcher.services import (
+    Ports,
+    Service,
+    manage,
+    mariadb,
+    redis,
+    server_environment,
+    web_server,
+    worker,
+)
+
+
+@dataclass
+class Stack:
+    """What is running: its address, its folder, and the environment that reaches its services."""
+
+    address: str
+    var: Path
+    environment: Mapping[str, str]
+    services: dict[str, Service]
+
+
+@contextmanager
+def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str]]]:
+    """MariaDB and Redis alone."""
+    ports = Ports.free()
+    started: list[Service] = []
+    try:
+        for make in (mariadb, redis):
+            started.append(make(var, ports.database if make is mariadb else ports.redis))
+            started[-1].start()
+        yield ports, server_environment(var, ports)
+    finally:
+        for service in reversed(started):
+            service.stop()
+
+
+@contextmanager
+def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator[Stack]:
+    """Everything, with the demo data, until the block ends."""
+    with data_services(var) as (ports, environment):
+        environment = {**environment, **(extra or {})}
+        manage(["prepare"], environment)
+        services = {"worker": worker(var, environment), "web": web_server(var, ports, environment)}
+        try:
+            for service in services.values():
+                service.start()
+            yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, services)
+        finally:
+            for service in reversed(services.values()):
+                service.stop()

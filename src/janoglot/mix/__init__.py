@@ -1,0 +1,1 @@
+"""Mix: the finished track of an edition."""

@@ -1,0 +1,44 @@
+"""Have the mix of an edition made as it stands now."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.db import transaction
+from django.utils import timezone
+
+from janoglot.core.errors import NothingToMix
+from janoglot.direct.state import EditionState
+from janoglot.mix.models import Mix
+from janoglot.mix.tasks import make_mix
+from janoglot.productions.models import Edition
+from janoglot.server.storage import mixes
+
+_STALE = timedelta(seconds=120)
+_KEPT = 3
+
+
+def ask_for_mix(edition: Edition) -> Mix:
+    """The mix for how the edition stands, being made where it is missing. Raises NothingToMix."""
+    state = EditionState.load(edition)
+    recipe = state.mix_recipe
+    if not recipe:
+        raise NothingToMix("There is nothing to mix: no line of this edition has been voiced.")
+    with transaction.atomic():
+        mix, new = Mix.objects.select_for_update().get_or_create(edition=edition, recipe=recipe)
+        lost = mix.state == "ready" and not mixes().has(mix.key)
+        dead = mix.state == "making" and timezone.now() - mix.asked > _STALE
+        if new or lost or dead or mix.state == "failed":
+            mix.state, mix.share, mix.fault = "making", 0.0, ""
+            mix.save()
+            transaction.on_commit(lambda: make_mix.apply_async((mix.pk,), queue="now"))
+            _drop_old(edition, mix)
+    return mix
+
+
+def _drop_old(edition: Edition, newest: Mix) -> None:
+    """Mixes are big and quickly made again: the last few of an edition are kept."""
+    for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).order_by("-id")[_KEPT:]:
+        if not Mix.objects.filter(recipe=old.recipe).exclude(pk=old.pk).exists():
+            mixes().remove(old.key)
+        old.delete()

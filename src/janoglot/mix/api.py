@@ -1,0 +1,78 @@
+"""Mixes: asking for one, how far it is, and its sound."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404
+from django.http.response import HttpResponseBase
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from janoglot.core.deliver.names import file_name
+from janoglot.mix.actions.ask_for_mix import ask_for_mix
+from janoglot.mix.models import MIX_STATES, Mix
+from janoglot.productions.permissions import edition_for
+from janoglot.server.storage import mixes, serve_sound
+
+Data = dict[str, Any]
+
+
+class MixReportSerializer(serializers.Serializer[Data]):
+    seconds = serializers.FloatField()
+    lufs = serializers.FloatField()
+    true_peak_db = serializers.FloatField()
+    limited_db = serializers.FloatField()
+    short_term = serializers.ListField(child=serializers.FloatField(), help_text="LUFS over 3 s, each second.")
+
+
+class MixSerializer(serializers.Serializer[Data]):
+    recipe = serializers.CharField()
+    state = serializers.ChoiceField(MIX_STATES)
+    share = serializers.FloatField()
+    fault = serializers.CharField()
+    report = MixReportSerializer(allow_null=True)
+
+
+def mix_data(mix: Mix) -> Data:
+    return {"recipe": mix.recipe, "state": mix.state, "share": mix.share, "fault": mix.fault,
+            "report": mix.report or None}
+
+
+class MixesView(APIView):
+    @extend_schema(request=None, responses={202: MixSerializer})
+    def post(self, request: Request, production_id: int, language: str) -> Response:
+        """Have the edition mixed as it stands. Asking again while it stands so makes nothing again.
+
+        Who may listen may ask: a mix is a made thing and changes nothing of the production.
+        """
+        mix = ask_for_mix(edition_for(request.user, production_id, language))
+        return Response(mix_data(mix), status=status.HTTP_202_ACCEPTED)
+
+
+def _mix(request: Request, production_id: int, language: str, recipe: str) -> Mix:
+    mix = Mix.objects.filter(edition=edition_for(request.user, production_id, language), recipe=recipe).first()
+    if mix is None:
+        raise Http404
+    return mix
+
+
+class MixView(APIView):
+    @extend_schema(responses=MixSerializer)
+    def get(self, request: Request, production_id: int, language: str, recipe: str) -> Response:
+        """How far a mix is, and what was measured of it."""
+        return Response(mix_data(_mix(request, production_id, language, recipe)))
+
+
+class MixSoundView(APIView):
+    @extend_schema(responses={(200, "audio/wav"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, language: str, recipe: str) -> HttpResponseBase:
+        """The track itself; ranges are served, so a player can seek."""
+        mix = _mix(request, production_id, language, recipe)
+        if mix.state != "ready" or not mixes().has(mix.key):
+            raise Http404
+        return serve_sound(request._request, mixes().path(mix.key), f"{file_name(language)}.wav")

@@ -1,0 +1,30 @@
+"""Add a target language."""
+
+from __future__ import annotations
+
+from django.db.models import Max
+
+from janoglot.adapt.models import Wording
+from janoglot.core.errors import BadInput
+from janoglot.core.languages import english_name, tag_of
+from janoglot.productions.models import Edition, Production
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import action
+from janoglot.script.models import Line
+
+MOST = 40
+
+
+def add_edition(user: Anyone, production: Production, language: str) -> Edition:
+    """Raises BadInput for a language that is none, or that is there already."""
+    tag = tag_of(language)
+    if production.editions.filter(language=tag).exists():
+        raise BadInput("There is an edition in {language} already.", language=english_name(tag))
+    if production.editions.count() >= MOST:
+        raise BadInput("A production may have {most} editions at most.", most=MOST)
+    last = production.editions.aggregate(last=Max("position"))["last"] or 0
+    with action(user, production, "add_edition") as record:
+        record.summary = english_name(tag)
+        edition = record.create(Edition(production=production, language=tag, position=last + 1))
+        record.create_all(Wording(line=line, edition=edition) for line in Line.objects.filter(production=production))
+    return edition

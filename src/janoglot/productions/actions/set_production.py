@@ -1,0 +1,23 @@
+"""Change a production's name or its programme loudness."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from janoglot.core.errors import BadInput
+from janoglot.core.mix.programme import TARGETS
+from janoglot.productions.models import Production
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import action
+
+
+def set_production(user: Anyone, production: Production, changes: dict[str, Any]) -> Production:
+    """``changes``: any of name, target_lufs. Raises BadInput for a loudness that is not offered."""
+    if "target_lufs" in changes and changes["target_lufs"] not in TARGETS:
+        raise BadInput("Choose a programme loudness of {all} LUFS.", all=" or ".join(f"{t:g}" for t in TARGETS))
+    if "name" in changes and not changes["name"].strip():
+        raise BadInput("Give the production a name.")
+    with action(user, production, "set_production") as record:
+        record.summary = ", ".join(f"{name}: {value}" for name, value in changes.items())
+        record.update(production, **changes)
+    return production

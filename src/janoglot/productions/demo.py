@@ -1,0 +1,49 @@
+"""The demo user and the productions that every new user sees first."""
+
+from __future__ import annotations
+
+import json
+
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from janoglot.cast.actions.set_casting import set_casting
+from janoglot.core.script.formats import read_script
+from janoglot.productions.models import Production
+from janoglot.script.importing import create_production
+from janoglot.script.models import Speaker
+
+DEMO_USER = "demo"
+PRODUCTIONS = (("The Tidewater Clock", "tidewater-clock.csv"), ("Harbour Museum phone prompts", "phone-prompts.txt"))
+
+
+def load_demo() -> list[Production]:
+    """Make the demo user with the demo productions, where there is none yet. Gives back the new ones.
+
+    The user has no password: the only way in is the one click, where the setting allows it.
+    """
+    with transaction.atomic():
+        user, new = User.objects.get_or_create(username=DEMO_USER)
+        if not new:
+            return []
+        user.set_unusable_password()
+        user.save()
+        made = []
+        for name, file in PRODUCTIONS:
+            script = read_script((settings.HOME / "demo" / file).read_bytes(), file)
+            production = create_production(user, name, script, script.source_language or "en-GB")
+            _cast(user, production, file)
+            made.append(production)
+    return made
+
+
+def _cast(user: User, production: Production, file: str) -> None:
+    place = settings.HOME / "demo" / file.replace(".csv", ".cast.json").replace(".txt", ".cast.json")
+    if not place.exists():
+        return
+    speakers = {speaker.name: speaker for speaker in Speaker.objects.filter(production=production)}
+    cast = json.loads(place.read_text())
+    for edition in production.editions.all():
+        for name, voice in cast.get(edition.language, {}).items():
+            set_casting(user, edition, speakers[name], {"voice": voice})

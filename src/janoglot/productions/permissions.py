@@ -1,0 +1,54 @@
+"""Who may see and change what. Every query for a production's things starts here."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import AnonymousUser, User
+from django.db.models import QuerySet
+from django.http import Http404
+from rest_framework.exceptions import PermissionDenied
+
+from janoglot.productions.models import Edition, Membership, Production, Role
+
+Anyone = User | AnonymousUser
+_MAY_CHANGE = {Role.OWNER, Role.EDITOR}
+
+
+def visible_productions(user: Anyone) -> QuerySet[Production]:
+    """Every production that ``user`` is a member of."""
+    if not user.is_authenticated:
+        return Production.objects.none()
+    return Production.objects.filter(memberships__user=user)
+
+
+def production_for(user: Anyone, production_id: int, change: bool = False) -> Production:
+    """The production. Raises Http404 for a stranger, PermissionDenied for a reader who wants to change it."""
+    production = visible_productions(user).filter(pk=production_id).first()
+    if production is None:
+        raise Http404
+    if change:
+        require_change(user, production)
+    return production
+
+
+def edition_for(user: Anyone, production_id: int, language: str, change: bool = False) -> Edition:
+    """The edition with its production. Raises as :func:`production_for`."""
+    edition = (
+        Edition.objects.select_related("production")
+        .filter(production__in=visible_productions(user), production_id=production_id, language=language)
+        .first()
+    )
+    if edition is None:
+        raise Http404
+    if change:
+        require_change(user, edition.production)
+    return edition
+
+
+def role_of(user: Anyone, production: Production) -> Role | None:
+    found = Membership.objects.filter(production=production, user_id=user.pk).values_list("role", flat=True).first()
+    return Role(found) if found else None
+
+
+def require_change(user: Anyone, production: Production) -> None:
+    if role_of(user, production) not in _MAY_CHANGE:
+        raise PermissionDenied("You may read this production, not change it.")

@@ -1,0 +1,111 @@
+"""What the interface for programs says about productions."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from janoglot.productions.models import Role
+
+Data = dict[str, Any]
+
+
+class SessionSerializer(serializers.Serializer[Data]):
+    username = serializers.CharField(allow_null=True)
+    demo = serializers.BooleanField(help_text="Whether the demo user can be signed in with one click.")
+
+
+class SignInSerializer(serializers.Serializer[Data]):
+    username = serializers.CharField()
+    password = serializers.CharField(trim_whitespace=False)
+
+
+class LanguageSerializer(serializers.Serializer[Data]):
+    tag = serializers.CharField()
+    name = serializers.CharField(help_text="In English.")
+    own_name = serializers.CharField()
+    direction = serializers.ChoiceField(["ltr", "rtl"])
+    voices = serializers.IntegerField()
+
+
+class CountsSerializer(serializers.Serializer[Data]):
+    lines = serializers.IntegerField()
+    empty = serializers.IntegerField()
+    uncast = serializers.IntegerField()
+    unvoiced = serializers.IntegerField()
+    out_of_date = serializers.IntegerField()
+    current = serializers.IntegerField()
+    over = serializers.IntegerField(help_text="Lines that do not fit even at the hard limit.")
+    wrong_language = serializers.IntegerField(help_text="Speakers whose voice is another language's, not marked.")
+
+
+class EditionSerializer(serializers.Serializer[Data]):
+    language = serializers.CharField()
+    name = serializers.CharField()
+    own_name = serializers.CharField()
+    direction = serializers.ChoiceField(["ltr", "rtl"])
+    is_source = serializers.BooleanField()
+    counts = CountsSerializer()
+
+
+class SpeakerSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    position = serializers.IntegerField()
+    lines = serializers.IntegerField()
+
+
+class PartSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+
+
+class ProductionListedSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    lines = serializers.IntegerField()
+    speakers = serializers.IntegerField()
+    languages = LanguageSerializer(many=True)
+    created = serializers.DateTimeField()
+
+
+class ProductionSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    source_language = serializers.CharField()
+    target_lufs = serializers.FloatField()
+    timed = serializers.BooleanField()
+    role = serializers.ChoiceField(Role.choices)
+    editions = EditionSerializer(many=True)
+    speakers = SpeakerSerializer(many=True)
+    parts = PartSerializer(many=True)
+    undo = serializers.CharField(allow_null=True, help_text="The name of the action that undo would put back.")
+
+
+class ProductionChangeSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(required=False, max_length=200)
+    target_lufs = serializers.FloatField(required=False)
+
+
+class ProductionCreateSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(max_length=200)
+    draft = serializers.IntegerField()
+
+
+class EditionCreateSerializer(serializers.Serializer[Data]):
+    language = serializers.CharField(max_length=60)
+
+
+class UndoneSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField()
+    summary = serializers.CharField()
+
+
+class RecordSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    summary = serializers.CharField()
+    user = serializers.CharField(allow_null=True)
+    at = serializers.DateTimeField()
+    undone = serializers.DateTimeField(allow_null=True)

@@ -1,0 +1,1 @@
+"""Script: parts, speakers and lines, and bringing them in from files."""

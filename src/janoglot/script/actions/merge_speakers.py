@@ -1,0 +1,30 @@
+"""Make one speaker of two that are the same person."""
+
+from __future__ import annotations
+
+from janoglot.core.errors import BadInput
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import action
+from janoglot.script.models import Line, Speaker
+
+
+def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:
+    """All lines of ``speaker`` become ``into``'s, who keeps every casting; ``speaker`` goes.
+
+    Where ``into`` has no voice in an edition, it takes over that of ``speaker``. Raises BadInput for two
+    that are one, or that are not of one production.
+    """
+    if speaker.pk == into.pk or speaker.production_id != into.production_id:
+        raise BadInput("Choose another speaker of this production to merge with.")
+    with action(user, speaker.production, "merge_speakers") as record:
+        record.summary = f"{speaker.name} → {into.name}"
+        for line in Line.objects.filter(speaker=speaker):
+            record.update(line, speaker_id=into.pk)
+        has = set(into.castings.values_list("edition_id", flat=True))  # type: ignore[attr-defined]
+        for casting in speaker.castings.all():  # type: ignore[attr-defined]
+            if casting.edition_id in has:
+                record.delete(casting)
+            else:
+                record.update(casting, speaker_id=into.pk)
+        record.delete(speaker)
+    return into

@@ -1,0 +1,206 @@
+"""Bringing scripts in; lines and speakers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from janoglot.core.errors import BadInput, Problem
+from janoglot.core.script.decoding import LARGEST
+from janoglot.core.script.model import Script
+from janoglot.productions.permissions import require_change, visible_productions
+from janoglot.script.actions.edit_line import edit_line
+from janoglot.script.actions.merge_speakers import merge_speakers
+from janoglot.script.actions.rename_speaker import rename_speaker
+from janoglot.script.importing import hints_from, read_draft, source_language_of
+from janoglot.script.models import ImportDraft, Line, Speaker
+from janoglot.server.faults import translated
+
+Data = dict[str, Any]
+_SHOWN = 400
+"""Lines of a preview that are sent; the counts are of all."""
+
+
+class HintsSerializer(serializers.Serializer[Data]):
+    format = serializers.ChoiceField(["", "text", "csv", "tsv", "srt", "webvtt"], required=False)
+    source_language = serializers.CharField(required=False, allow_blank=True, max_length=60)
+    columns = serializers.DictField(child=serializers.CharField(allow_blank=True, max_length=60), required=False)
+
+
+class ImportSerializer(HintsSerializer):
+    text = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    file = serializers.FileField(required=False, allow_empty_file=True)
+
+
+class ProblemSerializer(serializers.Serializer[Data]):
+    code = serializers.CharField()
+    message = serializers.CharField()
+    row = serializers.IntegerField(allow_null=True)
+    severity = serializers.ChoiceField(["error", "warning", "note"])
+
+
+class ImportLineSerializer(serializers.Serializer[Data]):
+    row = serializers.IntegerField(allow_null=True)
+    part = serializers.CharField()
+    speaker = serializers.CharField()
+    words = serializers.CharField()
+    notes = serializers.CharField()
+    start = serializers.FloatField(allow_null=True)
+    end = serializers.FloatField(allow_null=True)
+    wordings = serializers.DictField(child=serializers.CharField())
+
+
+class ColumnSerializer(serializers.Serializer[Data]):
+    header = serializers.CharField()
+    meaning = serializers.CharField(help_text="A role, a BCP 47 tag, or empty: passed over.")
+
+
+class ImportedSpeakerSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField()
+    lines = serializers.IntegerField()
+
+
+class PreviewSerializer(serializers.Serializer[Data]):
+    draft = serializers.IntegerField()
+    filename = serializers.CharField()
+    format = serializers.CharField()
+    encoding = serializers.CharField()
+    source_language = serializers.CharField()
+    languages = serializers.ListField(child=serializers.CharField())
+    columns = ColumnSerializer(many=True)
+    speakers = ImportedSpeakerSerializer(many=True)
+    timed = serializers.IntegerField(help_text="Lines with a slot.")
+    line_count = serializers.IntegerField()
+    lines = ImportLineSerializer(many=True)
+    problems = ProblemSerializer(many=True)
+
+
+class LineChangeSerializer(serializers.Serializer[Data]):
+    speaker = serializers.IntegerField(required=False)
+    start = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
+    end = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
+    notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
+
+
+class RenameSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(max_length=400)
+
+
+class MergeSerializer(serializers.Serializer[Data]):
+    into = serializers.IntegerField()
+
+
+def problem_data(problem: Problem) -> Data:
+    return {"code": problem.code, "message": translated(problem), "row": problem.row, "severity": problem.severity}
+
+
+def preview_data(draft: ImportDraft, script: Script) -> Data:
+    return {
+        "draft": draft.pk, "filename": draft.filename, "format": script.format, "encoding": script.encoding,
+        "source_language": source_language_of(draft, script), "languages": script.languages,
+        "columns": [{"header": header, "meaning": meaning} for header, meaning in script.columns],
+        "speakers": [{"name": name, "lines": sum(line.speaker == name for line in script.lines)}
+                     for name in script.speakers],
+        "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),
+        "lines": [
+            {"row": line.row, "part": line.part, "speaker": line.speaker, "words": line.words, "notes": line.notes,
+             "start": line.start, "end": line.end, "wordings": line.wordings} for line in script.lines[:_SHOWN]
+        ],
+        "problems": [problem_data(problem) for problem in script.problems[:_SHOWN]],
+    }
+
+
+def uploaded(request: Request) -> tuple[bytes, str]:
+    """The bytes and the name of what was sent, as a file or as text. Raises BadInput."""
+    file = request.FILES.get("file")
+    if file is not None:
+        if file.size and file.size > LARGEST:
+            raise BadInput("The file has {size:.1f} MB; a script may have {limit} MB at most. Split it into parts.",
+                           size=file.size / 1024**2, limit=LARGEST // 1024**2)
+        return file.read(), str(file.name or "")[:255]
+    text = request.data.get("text")
+    if not isinstance(text, str) or not text.strip():
+        raise BadInput("Paste a script, or choose a file.")
+    return text.encode(), ""
+
+
+class ImportsView(APIView):
+    @extend_schema(request=ImportSerializer, responses={201: PreviewSerializer})
+    def post(self, request: Request) -> Response:
+        """Show what a script is understood to hold. Nothing is created but a draft of your own."""
+        content, filename = uploaded(request)
+        hints = {name: request.data[name] for name in ("format", "source_language") if request.data.get(name)}
+        draft = ImportDraft(user_id=request.user.pk, filename=filename, content=content, hints=hints)
+        script = read_draft(draft)
+        # One draft each: the last one is what the person is looking at.
+        ImportDraft.objects.filter(user_id=request.user.pk).delete()
+        draft.save()
+        return Response(preview_data(draft, script), status=status.HTTP_201_CREATED)
+
+
+class ImportView(APIView):
+    @extend_schema(request=HintsSerializer, responses=PreviewSerializer)
+    def patch(self, request: Request, draft_id: int) -> Response:
+        """Say what the columns mean, or which language the source is in, and see it again."""
+        draft = ImportDraft.objects.filter(user_id=request.user.pk, pk=draft_id).first()
+        if draft is None:
+            raise Http404
+        given = HintsSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        draft.hints = {**draft.hints, **given.validated_data}
+        hints_from(draft.hints)
+        script = read_draft(draft)
+        draft.save(update_fields=["hints"])
+        return Response(preview_data(draft, script))
+
+
+class LineView(APIView):
+    @extend_schema(request=LineChangeSerializer, responses={204: None})
+    def patch(self, request: Request, line_id: int) -> Response:
+        """Change who speaks a line, its slot or its notes."""
+        line = Line.objects.select_related("production").filter(
+            production__in=visible_productions(request.user), pk=line_id).first()
+        if line is None:
+            raise Http404
+        given = LineChangeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        edit_line(request.user, line, given.validated_data)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _speaker(request: Request, speaker_id: int) -> Speaker:
+    speaker = Speaker.objects.select_related("production").filter(
+        production__in=visible_productions(request.user), pk=speaker_id).first()
+    if speaker is None:
+        raise Http404
+    require_change(request.user, speaker.production)
+    return speaker
+
+
+class SpeakerView(APIView):
+    @extend_schema(request=RenameSerializer, responses={204: None})
+    def patch(self, request: Request, speaker_id: int) -> Response:
+        """Rename a speaker."""
+        speaker = _speaker(request, speaker_id)
+        given = RenameSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        rename_speaker(request.user, speaker, given.validated_data["name"])
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class MergeView(APIView):
+    @extend_schema(request=MergeSerializer, responses={204: None})
+    def post(self, request: Request, speaker_id: int) -> Response:
+        """Give all lines of a speaker to another one of the same production."""
+        speaker = _speaker(request, speaker_id)
+        given = MergeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        merge_speakers(request.user, speaker, _speaker(request, given.validated_data["into"]))
+        return Response(status=status.HTTP_204_NO_CONTENT)
+

@@ -1,0 +1,80 @@
+"""What a script is made of, and drafts of scripts on their way in."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from django.contrib.auth.models import User
+from django.db import models
+
+from janoglot.productions.models import Production
+
+if TYPE_CHECKING:
+    from django.db.models.fields.related_descriptors import RelatedManager
+
+    from janoglot.adapt.models import Wording
+
+
+class Part(models.Model):
+    """A chapter or scene: a run of lines."""
+
+    production = models.ForeignKey(Production, models.CASCADE, related_name="parts")
+    name = models.CharField(max_length=120)
+    position = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["position", "id"]
+
+
+class Speaker(models.Model):
+    """A person in the script."""
+
+    production = models.ForeignKey(Production, models.CASCADE, related_name="speakers")
+    name = models.CharField(max_length=120)
+    position = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["position", "id"]
+        constraints = [models.UniqueConstraint(fields=["production", "name"], name="one_speaker_per_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Line(models.Model):
+    """One speaker's place in the script; its words are the wordings of the editions.
+
+    ``start_ms`` and ``end_ms`` are the slot in milliseconds, both or neither.
+    """
+
+    production = models.ForeignKey(Production, models.CASCADE, related_name="lines")
+    part = models.ForeignKey(Part, models.SET_NULL, null=True, related_name="lines")
+    speaker = models.ForeignKey(Speaker, models.PROTECT, related_name="lines")
+    position = models.PositiveIntegerField()
+    start_ms = models.PositiveIntegerField(null=True)
+    end_ms = models.PositiveIntegerField(null=True)
+    notes = models.TextField(blank=True, default="")
+
+    if TYPE_CHECKING:
+        wordings: RelatedManager[Wording]
+
+    class Meta:
+        ordering = ["position", "id"]
+        indexes = [models.Index(fields=["production", "position"])]
+
+    @property
+    def slot(self) -> tuple[float, float] | None:
+        """Seconds."""
+        if self.start_ms is None or self.end_ms is None:
+            return None
+        return self.start_ms / 1000, self.end_ms / 1000
+
+
+class ImportDraft(models.Model):
+    """A file that was brought in and not yet made a production, with what its owner said about it."""
+
+    user = models.ForeignKey(User, models.CASCADE, related_name="import_drafts")
+    filename = models.CharField(max_length=255, blank=True)
+    content = models.BinaryField()
+    hints = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,32 @@
+"""Background jobs. Each worker is a process, because speech engines are C libraries with state."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+from celery import Celery, signals
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "janoglot.server.settings")
+app = Celery("janoglot")
+app.config_from_object("django.conf:settings", namespace="CELERY")
+app.autodiscover_tasks(["janoglot.cast", "janoglot.direct", "janoglot.mix"])
+
+
+@signals.worker_process_init.connect
+def _warm_up(**_: Any) -> None:
+    """Start the engine before the first line is asked for."""
+    from janoglot.core.speech.catalogue import catalogue
+
+    catalogue()
+
+
+@signals.worker_ready.connect
+def _ready(**_: Any) -> None:
+    from janoglot.direct.tasks import go_on_with_running_jobs
+
+    go_on_with_running_jobs()
+    note = os.environ.get("JANOGLOT_WORKER_READY")
+    if note:
+        Path(note).touch()

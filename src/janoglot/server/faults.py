@@ -1,0 +1,94 @@
+"""From errors to answers: every answer that is not 2xx is ``{code, message}``, readable by a person."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from django.core.exceptions import PermissionDenied
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, JsonResponse
+from django.utils.translation import gettext as _
+from redis.exceptions import RedisError
+from rest_framework import exceptions, status
+from rest_framework.response import Response
+from rest_framework.serializers import CharField, Serializer
+
+from janoglot.core.errors import JanoglotError, Problem
+from janoglot.core.store import StoreFull
+
+log = logging.getLogger(__name__)
+
+
+class Conflict(JanoglotError):
+    """Somebody else was first. ``current`` is what stands there now."""
+
+    code = "conflict"
+
+    def __init__(self, template: str, current: Any = None, **fields: Any) -> None:
+        super().__init__(template, **fields)
+        self.current = current
+
+
+class Busy(JanoglotError):
+    """The background workers do not answer in time."""
+
+    code = "busy"
+
+
+class FaultSerializer(Serializer[dict[str, Any]]):
+    code = CharField()
+    message = CharField()
+
+
+def translated(error: JanoglotError | Problem) -> str:
+    """The sentence in the reader's language: the template is translated, then filled in."""
+    return str(_(error.template)).format(**error.fields)
+
+
+def answer(error: Exception, context: dict[str, Any]) -> Response | None:
+    """DRF's exception handler."""
+    if isinstance(error, Conflict):
+        return Response({"code": error.code, "message": translated(error), "current": error.current},
+                        status=status.HTTP_409_CONFLICT)
+    if isinstance(error, (StoreFull, Busy)):
+        return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_503_SERVICE_UNAVAILABLE)
+    if isinstance(error, JanoglotError):
+        return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_400_BAD_REQUEST)
+    if isinstance(error, (OperationalError, RedisError, ConnectionError)):
+        log.error("a service is away", exc_info=error)
+        return Response({"code": "away", "message": _("The server cannot reach its database or its queue just now. "
+                                                      "What you typed is kept here; try again in a moment.")},
+                        status=status.HTTP_503_SERVICE_UNAVAILABLE)
+    if isinstance(error, (Http404, exceptions.NotFound)):
+        return Response({"code": "not_found", "message": _("There is no such thing, or it is not yours to see.")},
+                        status=status.HTTP_404_NOT_FOUND)
+    if isinstance(error, (PermissionDenied, exceptions.PermissionDenied)):
+        return Response({"code": "not_allowed", "message": str(getattr(error, "detail", "")) or _("You may read this, "
+                         "not change it.")}, status=status.HTTP_403_FORBIDDEN)
+    if isinstance(error, exceptions.ValidationError):
+        return Response({"code": "invalid", "message": _first_sentence(error.detail)},
+                        status=status.HTTP_400_BAD_REQUEST)
+    if isinstance(error, exceptions.APIException):
+        return Response({"code": str(error.default_code), "message": str(error.detail)}, status=error.status_code,
+                        headers={"WWW-Authenticate": "Session"} if error.status_code == 401 else None)
+    log.error("unforeseen", exc_info=error)
+    return None
+
+
+def _first_sentence(detail: Any, name: str = "") -> str:
+    if isinstance(detail, dict):
+        key, value = next(iter(detail.items()))
+        return _first_sentence(value, "" if key == "non_field_errors" else str(key))
+    if isinstance(detail, list):
+        return _first_sentence(detail[0], name)
+    return f"{name}: {detail}" if name else str(detail)
+
+
+def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
+    return JsonResponse({"code": "not_found", "message": str(_("There is no such address."))}, status=404)
+
+
+def broken(request: HttpRequest) -> JsonResponse:
+    return JsonResponse({"code": "broken", "message": str(_("Something went wrong on the server. It has been noted; "
+                                                            "nothing was changed."))}, status=500)

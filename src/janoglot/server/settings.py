@@ -1,0 +1,168 @@
+"""Settings, all of them from the environment, so that the same code runs on one machine or on many."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+HOME = Path(os.environ.get("JANOGLOT_HOME") or Path(__file__).resolve().parents[3])
+VAR = Path(os.environ.get("JANOGLOT_VAR") or HOME / "var")
+
+DEBUG = False
+SECRET_KEY = os.environ.get("JANOGLOT_SECRET_KEY") or "not-for-serving-only-for-checks"
+# Behind a proxy, name its public hosts here, by comma.
+PUBLIC_HOSTS = [host for host in os.environ.get("JANOGLOT_HOSTS", "").split(",") if host]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", *PUBLIC_HOSTS]
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in PUBLIC_HOSTS]
+ROOT_URLCONF = "janoglot.server.urls"
+WSGI_APPLICATION = "janoglot.server.wsgi.application"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "rest_framework",
+    "drf_spectacular",
+    "csp",
+    "janoglot.productions",
+    "janoglot.script",
+    "janoglot.adapt",
+    "janoglot.cast",
+    "janoglot.direct",
+    "janoglot.timing",
+    "janoglot.mix",
+    "janoglot.deliver",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.locale.LocaleMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [], "APP_DIRS": False,
+              "OPTIONS": {}}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": os.environ.get("JANOGLOT_DATABASE", "janoglot"),
+        "USER": os.environ.get("JANOGLOT_DATABASE_USER", "janoglot"),
+        "PASSWORD": os.environ.get("JANOGLOT_DATABASE_PASSWORD", ""),
+        "HOST": os.environ.get("JANOGLOT_DATABASE_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("JANOGLOT_DATABASE_PORT", "33321"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {
+            "charset": "utf8mb4",
+            "init_command": "SET sql_mode='STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO', "
+                            "innodb_strict_mode=1",
+            "isolation_level": "read committed",
+        },
+        "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
+    }
+}
+
+REDIS = os.environ.get("JANOGLOT_REDIS", "redis://127.0.0.1:36321")
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": f"{REDIS}/1"}}
+SESSION_ENGINE = "django.contrib.sessions.backends.db"
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = bool(PUBLIC_HOSTS)
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if PUBLIC_HOSTS else None
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+# The one-click demo user; switched off by JANOGLOT_DEMO=0 wherever others can reach the server.
+DEMO = os.environ.get("JANOGLOT_DEMO", "1") == "1"
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF],
+        # Radix places its popovers by style attributes.
+        "style-src": [SELF, "'unsafe-inline'"],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF, "blob:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "object-src": [NONE],
+        "base-uri": [NONE],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+
+LANGUAGE_CODE = "en"
+LANGUAGES = [("en", "English")]
+LOCALE_PATHS = [Path(__file__).parent / "locale"]
+USE_I18N = True
+USE_TZ = True
+TIME_ZONE = "UTC"
+
+STATIC_URL = "/static/"
+WEB_DIST = HOME / "web" / "dist"
+WHITENOISE_ROOT = WEB_DIST if WEB_DIST.is_dir() else None
+WHITENOISE_INDEX_FILE = False
+# The front end's files carry a hash in their names.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 6 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 6 * 1024 * 1024
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["janoglot.server.authentication.SessionSignIn"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser", "rest_framework.parsers.MultiPartParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "janoglot.server.faults.answer",
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Janoglot",
+    "VERSION": "1",
+    "DESCRIPTION": "Productions, editions, castings, takes, mixes and what is handed over.",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {
+        "RoleEnum": "janoglot.productions.models.Role",
+        "TakeStateEnum": "janoglot.direct.state.TAKE_STATES",
+        "MixStateEnum": "janoglot.mix.models.MIX_STATES",
+        "JobStateEnum": "janoglot.direct.models.JOB_STATES",
+    },
+}
+
+CELERY_BROKER_URL = CELERY_RESULT_BACKEND = f"{REDIS}/0"
+CELERY_RESULT_EXPIRES = 600
+CELERY_TASK_ACKS_LATE = True
+CELERY_TASK_REJECT_ON_WORKER_LOST = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_TASK_DEFAULT_QUEUE = "bulk"
+CELERY_TASK_SERIALIZER = "json"
+CELERY_ACCEPT_CONTENT = ["json"]
+CELERY_WORKER_HIJACK_ROOT_LOGGER = False
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+# What is asked for now goes before what runs in the background.
+CELERY_BROKER_TRANSPORT_OPTIONS = {"queue_order_strategy": "priority", "visibility_timeout": 600}
+CELERY_TASK_TIME_LIMIT = 1800
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"json": {"()": "pythonjsonlogger.json.JsonFormatter",
+                            "format": "%(asctime)s %(levelname)s %(name)s %(message)s"}},
+    "handlers": {"standard": {"class": "logging.StreamHandler", "formatter": "json"}},
+    "root": {"handlers": ["standard"], "level": "INFO"},
+    "loggers": {"django.request": {"level": "ERROR"}, "celery": {"level": "WARNING"}},
+}

@@ -1,0 +1,1 @@
+"""Time: where every line of an edition sits."""
