@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
+from janoglot.server import openapi as openapi  # registers itself
 from janoglot.server.front_end import front_end
 from janoglot.server.health import health
 

@@ -1,0 +1,175 @@
+import { Pause, Play, SkipBack, SkipForward } from "lucide-react";
+import { Slider, ToggleGroup } from "radix-ui";
+import { useTranslation } from "react-i18next";
+
+import type { EditionLines, Line, Production } from "../shared/api/client";
+import { clock } from "../shared/format";
+import { useKeys } from "../shared/useKeys";
+import { IconButton, Select } from "../shared/ui/controls";
+import { SpeakerMark } from "../shared/ui/SpeakerMark";
+import { lineAt, spokenWords, wordAt } from "./lines";
+import { usePlace } from "./place";
+import { usePlayer, type Listening } from "./player";
+
+const SPEEDS = [0.75, 1, 1.25, 1.5, 2];
+
+export function Transport({
+  production,
+  source,
+  dub,
+}: {
+  production: Production;
+  source: EditionLines | undefined;
+  dub: EditionLines | undefined;
+}) {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const player = usePlayer();
+  const isSource = place.language === production.source_language;
+  const listening: Listening = isSource ? "source" : player.listening;
+  const heard = listening === "source" ? source : dub;
+  const lines = heard?.lines ?? [];
+  const selected = lines.find((line) => line.id === place.line) ?? null;
+  const loadedHere =
+    player.loaded?.production === production.id && player.loaded.language === heard?.edition.language;
+  const sounding = loadedHere && (player.playing || player.time > 0) ? lineAt(lines, player.time) : null;
+  const shown = player.playing ? (sounding ?? null) : (selected ?? sounding ?? lines[0] ?? null);
+  const speaker = production.speakers.find((one) => one.id === shown?.speaker);
+  const canPlay = Boolean(heard?.mix_recipe);
+
+  function playFrom(line: Line | null) {
+    if (!heard) return;
+    void player.play(production.id, heard.edition.language, heard.mix_recipe, line ? line.start : null);
+  }
+  function toggle() {
+    if (player.playing || player.preparing !== null) player.pause();
+    else {
+      // From the selected line, or on from where it was paused inside that line.
+      const inside = loadedHere && sounding && (!selected || sounding.id === selected.id);
+      const stale = player.loaded?.recipe !== heard?.mix_recipe;
+      playFrom(inside && !stale ? null : (selected ?? lines[0] ?? null));
+    }
+  }
+  function step(by: 1 | -1) {
+    const from = player.playing ? sounding : selected;
+    const at = from ? lines.findIndex((line) => line.id === from.id) : by === 1 ? -1 : lines.length;
+    const next = lines[Math.min(lines.length - 1, Math.max(0, at + by))];
+    if (!next) return;
+    place.select(next.id);
+    if (player.playing) player.seek(next.start);
+  }
+  useKeys({ " ": toggle, ",": () => step(-1), ".": () => step(1) });
+
+  const total = loadedHere && player.duration ? player.duration : (heard?.seconds ?? 0);
+  const at = loadedHere ? player.time : 0;
+  return (
+    <footer className="on-quay relative bg-quay text-quay-ink h-16 shrink-0 flex items-center gap-3 px-4" aria-label={t("transport.name")}>
+      <Slider.Root
+        className="absolute inset-x-0 -top-1.5 h-3 flex items-center touch-none"
+        min={0}
+        max={Math.max(total, 0.1)}
+        step={0.1}
+        value={[Math.min(at, total)]}
+        disabled={!loadedHere}
+        onValueChange={([value]) => player.seek(value ?? 0)}
+      >
+        <Slider.Track className="relative grow h-1 bg-quay-soft/40">
+          <Slider.Range className="absolute h-full bg-lamp" />
+        </Slider.Track>
+        <Slider.Thumb
+          aria-label={t("transport.seek")}
+          aria-valuetext={clock(at)}
+          className="block size-3 rounded-full bg-lamp data-disabled:hidden"
+        />
+      </Slider.Root>
+      <IconButton name={t("transport.previous")} className="hover:bg-white/10" onClick={() => step(-1)} disabled={!lines.length}>
+        <SkipBack size={17} aria-hidden />
+      </IconButton>
+      <button
+        type="button"
+        aria-label={player.playing || player.preparing !== null ? t("transport.pause") : t("transport.play")}
+        className="grid place-items-center size-10 rounded-lg bg-lamp text-lamp-ink disabled:opacity-45"
+        disabled={!canPlay}
+        onClick={toggle}
+      >
+        {player.playing || player.preparing !== null ? <Pause size={19} aria-hidden /> : <Play size={19} aria-hidden />}
+      </button>
+      <IconButton name={t("transport.next")} className="hover:bg-white/10" onClick={() => step(1)} disabled={!lines.length}>
+        <SkipForward size={17} aria-hidden />
+      </IconButton>
+      {!isSource && (
+        <ToggleGroup.Root
+          type="single"
+          value={listening}
+          aria-label={t("transport.listening")}
+          className="flex rounded-md border border-quay-soft/40 text-xs"
+          onValueChange={(value) => {
+            if (!value) return;
+            player.pause();
+            player.setListening(value as Listening);
+          }}
+        >
+          {(["source", "dub"] as const).map((value) => (
+            <ToggleGroup.Item
+              key={value}
+              value={value}
+              className="px-2.5 h-7 data-[state=on]:bg-quay-ink data-[state=on]:text-quay data-[state=on]:font-semibold first:rounded-s-md last:rounded-e-md"
+            >
+              {t(`transport.${value}`)}
+            </ToggleGroup.Item>
+          ))}
+        </ToggleGroup.Root>
+      )}
+      <div className="min-w-0 grow flex items-center gap-2.5" aria-live="off">
+        {player.preparing !== null ? (
+          <span role="status" className="text-sm">{t("transport.mixing", { percent: Math.round(player.preparing * 100) })}</span>
+        ) : player.fault ? (
+          <span role="alert" className="text-sm text-lamp">
+            {player.fault === "unreachable" ? t("common.unreachable") : player.fault}
+          </span>
+        ) : !canPlay && heard ? (
+          <span className="text-sm text-quay-soft">{t("transport.nothing")}</span>
+        ) : (
+          shown && (
+            <>
+              {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={26} />}
+              <p className="truncate text-base" dir={heard?.edition.direction} lang={heard?.edition.language} data-testid="spoken">
+                <Spoken line={shown} time={sounding?.id === shown.id ? at - shown.start : null} />
+              </p>
+            </>
+          )
+        )}
+      </div>
+      <span className="text-sm text-quay-soft whitespace-nowrap">
+        <span className="text-quay-ink">{clock(at)}</span> / {clock(total)}
+      </span>
+      <Select
+        aria-label={t("transport.speed")}
+        className="bg-quay! border-quay-soft/40! text-quay-ink h-7! text-xs!"
+        value={player.speed}
+        onChange={(event) => player.setSpeed(Number(event.target.value))}
+      >
+        {SPEEDS.map((speed) => (
+          <option key={speed} value={speed}>{`${speed}×`}</option>
+        ))}
+      </Select>
+    </footer>
+  );
+}
+
+function Spoken({ line, time }: { line: Line; time: number | null }) {
+  const words = spokenWords(line);
+  const word = time === null ? null : wordAt(line, time);
+  if (!word) return <>{words}</>;
+  const [from, to] = word;
+  // Long lines keep the spoken word in view.
+  const cut = from > 70 ? words.lastIndexOf(" ", from - 40) + 1 : 0;
+  return (
+    <>
+      {cut > 0 && "… "}
+      {words.slice(cut, from)}
+      <mark className="bg-lamp text-lamp-ink rounded-sm px-0.5 -mx-0.5">{words.slice(from, to)}</mark>
+      {words.slice(to)}
+    </>
+  );
+}

@@ -1,0 +1,177 @@
+import { useEffect, useState } from "react";
+import { useTranslation } from "react-i18next";
+import { Navigate } from "react-router";
+
+import { api, data, Fault, type EditionLines, type Production } from "../shared/api/client";
+import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
+import { useKeys } from "../shared/useKeys";
+import { Button, Empty, Sheet } from "../shared/ui/controls";
+import { AdaptStage } from "../stages/adapt/AdaptStage";
+import { CastStage } from "../stages/cast/CastStage";
+import { DeliverStage } from "../stages/deliver/DeliverStage";
+import { MixStage } from "../stages/mix/MixStage";
+import { ScriptStage } from "../stages/script/ScriptStage";
+import { TimeStage } from "../stages/time/TimeStage";
+import { useNotices } from "./notices";
+import { STAGES, usePlace, type Stage } from "./place";
+import { usePlayer } from "./player";
+import { TopBar } from "./TopBar";
+import { Transport } from "./Transport";
+
+export interface StageProps {
+  production: Production;
+  edition: EditionLines;
+  source: EditionLines;
+}
+
+const VIEWS: Record<Stage, (props: StageProps) => React.ReactNode> = {
+  script: ScriptStage,
+  cast: CastStage,
+  adapt: AdaptStage,
+  time: TimeStage,
+  mix: MixStage,
+  deliver: DeliverStage,
+};
+
+/** The frame around every stage of a production. */
+export function Workplace() {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const production = useProduction(place.production);
+  if (production.error)
+    return (
+      <Empty title={production.error instanceof Fault && production.error.message ? production.error.message : t("common.unreachable")}>
+        <Button look="main" onClick={() => void production.refetch()}>{t("common.again")}</Button>
+        <a className="underline" href="/">{t("productions.title")}</a>
+      </Empty>
+    );
+  if (!production.data) return <p className="p-8 text-soft" role="status">{t("common.loading")}</p>;
+  const known = production.data.editions.some((edition) => edition.language === place.language);
+  if (!known) {
+    // A production opens at its first translation, where the work is.
+    const first = production.data.editions[1] ?? production.data.editions[0];
+    return <Navigate replace to={`/productions/${place.production}/${encodeURIComponent(first?.language ?? "")}/script`} />;
+  }
+  return <Opened production={production.data} />;
+}
+
+function openPoints(stage: Stage, production: Production, edition: EditionLines | undefined): number {
+  if (!edition) return 0;
+  const counts = edition.edition.counts;
+  if (stage === "cast") {
+    const speakers = new Set(edition.lines.filter((line) => line.state === "uncast").map((line) => line.speaker));
+    return speakers.size + counts.wrong_language;
+  }
+  if (stage === "script") return production.editions.find((one) => one.is_source)?.counts.empty ?? 0;
+  if (stage === "adapt") return edition.edition.is_source ? 0 : counts.empty;
+  if (stage === "time") return counts.over;
+  if (stage === "deliver") return counts.unvoiced + counts.out_of_date;
+  return 0;
+}
+
+function firstOpen(stage: Stage, edition: EditionLines, source: EditionLines | undefined): number | undefined {
+  const lines = stage === "script" ? (source?.lines ?? []) : edition.lines;
+  return lines.find((line) => {
+    if (stage === "cast") return line.state === "uncast" || line.wrong_language;
+    if (stage === "time") return line.over > 0;
+    if (stage === "deliver") return line.state === "unvoiced" || line.state === "out_of_date";
+    return line.state === "empty";
+  })?.id;
+}
+
+function Opened({ production }: { production: Production }) {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const say = useNotices((state) => state.say);
+  const [keys, setKeys] = useState(false);
+  const source = useEdition(production.id, production.source_language);
+  const edition = useEdition(production.id, place.language);
+  const undo = useChange(production.id, () =>
+    data(api.POST("/api/productions/{production_id}/undo/", { params: { path: { production_id: production.id } } })),
+  );
+  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, [line]));
+  const tell = (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") });
+  const onUndo = () => {
+    if (!production.undo) return;
+    const what = t(`action.${production.undo}`);
+    undo.mutate(undefined, { onSuccess: () => say({ tone: "calm", text: t("frame.undone", { what }) }), onError: tell });
+  };
+  const lines = edition.data?.lines ?? [];
+  const move = (by: 1 | -1) => {
+    const at = lines.findIndex((line) => line.id === place.line);
+    const next = lines[at < 0 ? (by === 1 ? 0 : lines.length - 1) : Math.min(lines.length - 1, Math.max(0, at + by))];
+    if (next) place.select(next.id);
+  };
+  useKeys({
+    "?": () => setKeys(true),
+    "Mod+z": onUndo,
+    ArrowDown: () => move(1),
+    ArrowUp: () => move(-1),
+    v: () => place.line && voice.mutate(place.line, { onError: tell }),
+    ...Object.fromEntries(STAGES.map((stage, index) => [String(index + 1), () => place.go({ stage })])),
+  });
+  useEffect(() => {
+    document.title = `${production.name} · Janoglot`;
+  }, [production.name]);
+  useEffect(() => () => usePlayer.getState().pause(), [production.id]);
+  const View = VIEWS[place.stage];
+  const fault = edition.error ?? source.error;
+  return (
+    <div className="h-full flex flex-col min-w-[1000px]">
+      <TopBar production={production} onUndo={onUndo} onKeys={() => setKeys(true)} />
+      <nav aria-label={t("frame.stages")} className="h-10 shrink-0 flex items-stretch gap-1 px-3 bg-paper border-b border-rule">
+        {STAGES.map((stage) => {
+          const open = openPoints(stage, production, edition.data);
+          const current = stage === place.stage;
+          return (
+            <span key={stage} className={`flex items-center gap-1 px-2 border-b-2 ${current ? "border-tide" : "border-transparent"}`}>
+              <button
+                type="button"
+                aria-current={current ? "page" : undefined}
+                className={`px-1 h-full text-sm ${current ? "font-semibold" : "text-soft hover:text-ink"}`}
+                onClick={() => place.go({ stage })}
+              >
+                {t(`stage.${stage}`)}
+              </button>
+              {open > 0 && (
+                <button
+                  type="button"
+                  aria-label={t("frame.open", { stage: t(`stage.${stage}`), count: open })}
+                  className="min-w-5 h-5 px-1 rounded-sm bg-lamp-wash text-2xs font-semibold hover:bg-lamp hover:text-lamp-ink"
+                  onClick={() => {
+                    const first = edition.data && firstOpen(stage, edition.data, source.data);
+                    place.go({ stage, ...(first === undefined ? {} : { line: first }) });
+                  }}
+                >
+                  {open}
+                </button>
+              )}
+            </span>
+          );
+        })}
+      </nav>
+      <main className="grow min-h-0 flex">
+        {fault && !edition.data ? (
+          <Empty title={fault.message || t("common.unreachable")}>
+            <Button look="main" onClick={() => void Promise.all([edition.refetch(), source.refetch()])}>{t("common.again")}</Button>
+          </Empty>
+        ) : edition.data && source.data ? (
+          <View key={place.language} production={production} edition={edition.data} source={source.data} />
+        ) : (
+          <p className="p-8 text-soft" role="status">{t("common.loading")}</p>
+        )}
+      </main>
+      <Transport production={production} source={source.data} dub={edition.data} />
+      <Sheet title={t("frame.keys")} open={keys} onClose={() => setKeys(false)}>
+        <dl className="p-5 grid grid-cols-[auto_1fr] gap-x-5 gap-y-2 text-sm">
+          {(["space", "comma", "arrows", "v", "digits", "enter", "undo", "help"] as const).map((key) => (
+            <div key={key} className="contents">
+              <dt><kbd className="px-1.5 py-0.5 rounded-sm border border-rule bg-paper font-sans">{t(`keys.${key}.key`)}</kbd></dt>
+              <dd>{t(`keys.${key}.does`)}</dd>
+            </div>
+          ))}
+        </dl>
+      </Sheet>
+    </div>
+  );
+}

@@ -1,0 +1,24 @@
+import { QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+
+import { App } from "./App";
+import { Notices } from "./frame/notices";
+import "./index.css";
+import "./shared/words";
+import { queryClient } from "./shared/api/queries";
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <QueryClientProvider client={queryClient}>
+      <BrowserRouter>
+        <Tooltip.Provider delayDuration={350}>
+          <App />
+          <Notices />
+        </Tooltip.Provider>
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

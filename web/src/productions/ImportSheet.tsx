@@ -1,0 +1,252 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { FileUp } from "lucide-react";
+import { useRef, useState } from "react";
+import { useTranslation } from "react-i18next";
+import { useNavigate } from "react-router";
+
+import { api, data, send, type Preview } from "../shared/api/client";
+import { useLanguages } from "../shared/api/queries";
+import { clock } from "../shared/format";
+import { Button, Empty, FIELD, Notice, Select, Sheet } from "../shared/ui/controls";
+import { SpeakerMark } from "../shared/ui/SpeakerMark";
+
+const ROLES = ["speaker", "words", "start", "end", "duration", "notes", "part"] as const;
+
+/** Bringing a script in: the file on one side, what was understood on the other; nothing is created before. */
+export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const { t } = useTranslation();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const [text, setText] = useState("");
+  const [name, setName] = useState("");
+  const [preview, setPreview] = useState<Preview | null>(null);
+  const [over, setOver] = useState(false);
+  const picker = useRef<HTMLInputElement>(null);
+
+  const read = useMutation({
+    mutationFn: (from: File | string) => {
+      const form = new FormData();
+      if (typeof from === "string") form.set("text", from);
+      else form.set("file", from);
+      return send<Preview>("/api/imports/", form);
+    },
+    onSuccess: (found) => {
+      setPreview(found);
+      if (!name && found.filename) setName(found.filename.replace(/\.[^.]+$/, "").replace(/[-_]+/g, " "));
+    },
+    onError: () => setPreview(null),
+  });
+  const correct = useMutation({
+    mutationFn: (hints: { source_language?: string; columns?: Record<string, string> }) =>
+      data(
+        api.PATCH("/api/imports/{draft_id}/", {
+          params: { path: { draft_id: preview?.draft ?? 0 } },
+          body: hints,
+        }),
+      ),
+    onSuccess: setPreview,
+  });
+  const create = useMutation({
+    mutationFn: () => data(api.POST("/api/productions/", { body: { name, draft: preview?.draft ?? 0 } })),
+    onSuccess: (production) => {
+      void client.invalidateQueries({ queryKey: ["productions"] });
+      navigate(`/productions/${production.id}`);
+    },
+  });
+  const fault = create.error ?? correct.error ?? read.error;
+
+  function take(file: File | undefined) {
+    if (file) read.mutate(file);
+  }
+  return (
+    <Sheet title={t("import.title")} wide open={open} onClose={onClose}>
+      <div className="grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)] h-full">
+        <section className="p-5 flex flex-col gap-3 border-e border-rule min-h-0" aria-label={t("import.script")}>
+          <div
+            className={`rounded-lg border-2 border-dashed p-4 text-center text-sm ${over ? "border-tide bg-tide-wash" : "border-rule"}`}
+            onDragOver={(event) => {
+              event.preventDefault();
+              setOver(true);
+            }}
+            onDragLeave={() => setOver(false)}
+            onDrop={(event) => {
+              event.preventDefault();
+              setOver(false);
+              take(event.dataTransfer.files[0]);
+            }}
+          >
+            <Button onClick={() => picker.current?.click()}>
+              <FileUp size={16} aria-hidden />
+              {t("import.choose")}
+            </Button>
+            <p className="mt-2 text-soft">{t("import.formats")}</p>
+            <input
+              ref={picker}
+              type="file"
+              className="sr-only"
+              tabIndex={-1}
+              aria-label={t("import.choose")}
+              accept=".txt,.csv,.tsv,.srt,.vtt,text/plain,text/csv"
+              onChange={(event) => {
+                take(event.target.files?.[0]);
+                event.target.value = "";
+              }}
+            />
+          </div>
+          <label htmlFor="pasted" className="text-sm font-semibold">{t("import.paste")}</label>
+          <textarea
+            id="pasted"
+            dir="auto"
+            className={`${FIELD} grow min-h-40 font-sans resize-none`}
+            placeholder={t("import.example")}
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+          />
+          <Button onClick={() => read.mutate(text)} disabled={!text.trim() || read.isPending}>{t("import.read")}</Button>
+        </section>
+        <section className="flex flex-col min-h-0" aria-label={t("import.understood")} aria-live="polite">
+          <div className="grow min-h-0 overflow-auto p-5 flex flex-col gap-4">
+            {fault && <Notice tone="bad">{fault.message || t("common.unreachable")}</Notice>}
+            {preview ? (
+              <Understood preview={preview} onCorrect={(hints) => correct.mutate(hints)} />
+            ) : (
+              !fault && (
+                <Empty title={t("import.understood")}>
+                  <p>{t("import.before")}</p>
+                </Empty>
+              )
+            )}
+          </div>
+          <form
+            className="border-t border-rule p-4 flex items-center gap-3"
+            onSubmit={(event) => {
+              event.preventDefault();
+              create.mutate();
+            }}
+          >
+            <label htmlFor="production-name" className="text-sm font-semibold whitespace-nowrap">{t("import.name")}</label>
+            <input id="production-name" className={FIELD} maxLength={200} required value={name} onChange={(event) => setName(event.target.value)} />
+            <button
+              type="submit"
+              className="h-9 px-4 rounded-md bg-lamp text-lamp-ink font-semibold text-sm whitespace-nowrap disabled:opacity-50"
+              disabled={!preview || !name.trim() || create.isPending}
+            >
+              {preview ? t("import.create", { count: preview.line_count }) : t("import.createNothing")}
+            </button>
+          </form>
+        </section>
+      </div>
+    </Sheet>
+  );
+}
+
+function Understood({
+  preview,
+  onCorrect,
+}: {
+  preview: Preview;
+  onCorrect: (hints: { source_language?: string; columns?: Record<string, string> }) => void;
+}) {
+  const { t } = useTranslation();
+  const languages = useLanguages().data ?? [];
+  const known = new Map(languages.map((one) => [one.tag, one.name]));
+  const problems = preview.problems;
+  const meanings = preview.columns.map((column) => column.meaning);
+  return (
+    <>
+      <p className="text-sm">
+        <strong>{t("import.lines", { count: preview.line_count })}</strong>
+        {" · "}
+        {t("import.timed", { count: preview.timed })}
+        {" · "}
+        {t(`import.format.${preview.format}`)}, {preview.encoding}
+      </p>
+      <div className="flex items-center gap-2 text-sm">
+        <label htmlFor="source-language">{t("import.source")}</label>
+        <Select
+          id="source-language"
+          value={preview.source_language}
+          onChange={(event) => onCorrect({ source_language: event.target.value })}
+        >
+          {!known.has(preview.source_language) && <option value={preview.source_language}>{preview.source_language}</option>}
+          {languages.map((one) => (
+            <option key={one.tag} value={one.tag}>{one.name}</option>
+          ))}
+        </Select>
+        {preview.languages.length > 0 && (
+          <span className="text-soft">
+            {t("import.translations", { names: preview.languages.map((tag) => known.get(tag) ?? tag).join(", ") })}
+          </span>
+        )}
+      </div>
+      {preview.columns.length > 0 && (
+        <fieldset>
+          <legend className="text-sm font-semibold mb-1.5">{t("import.columns")}</legend>
+          <div className="grid grid-cols-[repeat(auto-fill,minmax(9rem,1fr))] gap-2">
+            {preview.columns.map((column, index) => (
+              <label key={index} className="text-xs flex flex-col gap-0.5 min-w-0">
+                <span className="truncate" title={column.header}>{column.header}</span>
+                <Select
+                  value={column.meaning}
+                  onChange={(event) =>
+                    onCorrect({
+                      columns: Object.fromEntries(meanings.map((meaning, at) => [String(at), at === index ? event.target.value : meaning])),
+                    })
+                  }
+                >
+                  <option value="">{t("import.passOver")}</option>
+                  {ROLES.map((role) => (
+                    <option key={role} value={role}>{t(`import.role.${role}`)}</option>
+                  ))}
+                  {column.meaning && !(ROLES as readonly string[]).includes(column.meaning) && !known.has(column.meaning) && (
+                    <option value={column.meaning}>{column.meaning}</option>
+                  )}
+                  {languages.map((one) => (
+                    <option key={one.tag} value={one.tag}>{one.name}</option>
+                  ))}
+                </Select>
+              </label>
+            ))}
+          </div>
+        </fieldset>
+      )}
+      {problems.length > 0 && (
+        <div>
+          <h3 className="text-sm font-semibold mb-1.5">{t("import.problems", { count: problems.length })}</h3>
+          <ul className="border border-lamp rounded-md divide-y divide-rule text-sm bg-paper max-h-44 overflow-auto" tabIndex={0} aria-label={t("import.problems", { count: problems.length })}>
+            {problems.map((problem, index) => (
+              <li key={index} className="px-3 py-1.5 flex gap-3">
+                <span className="text-soft w-14 shrink-0">{problem.row ? t("import.row", { row: problem.row }) : ""}</span>
+                <span>{problem.message}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      <div className="flex flex-wrap gap-x-4 gap-y-2">
+        {preview.speakers.map((speaker, index) => (
+          <span key={speaker.name} className="flex items-center gap-1.5 text-sm min-w-0">
+            <SpeakerMark name={speaker.name} position={index} size={22} />
+            <span className="truncate max-w-48">{speaker.name}</span>
+            <span className="text-soft">{speaker.lines}</span>
+          </span>
+        ))}
+      </div>
+      <table className="text-sm w-full border-collapse">
+        <caption className="sr-only">{t("import.firstLines")}</caption>
+        <tbody>
+          {preview.lines.slice(0, 80).map((line, index) => (
+            <tr key={index} className="border-t border-rule align-top">
+              <td className="py-1 pe-3 text-soft text-xs whitespace-nowrap">{line.start === null ? "" : clock(line.start)}</td>
+              <th scope="row" className="py-1 pe-3 text-start font-semibold max-w-36 truncate">{line.speaker}</th>
+              <td className="py-1" dir="auto">
+                {line.notes && <em className="text-soft">({line.notes}) </em>}
+                {line.words}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}

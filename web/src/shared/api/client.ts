@@ -1,0 +1,83 @@
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { components, paths } from "./schema.generated";
+
+export type Schemas = components["schemas"];
+export type Production = Schemas["Production"];
+export type Edition = Schemas["Edition"];
+export type EditionLines = Schemas["EditionLines"];
+export type Line = Schemas["Line"];
+export type Speaker = Schemas["Speaker"];
+export type Voice = Schemas["Voice"];
+export type Casting = Schemas["Casting"];
+export type Mix = Schemas["Mix"];
+export type Voicing = Schemas["Voicing"];
+export type Delivery = Schemas["Delivery"];
+export type Preview = Schemas["Preview"];
+export type Language = Schemas["Language"];
+
+/** An answer of the server that is not a success: a stable code, and a sentence for the person. */
+export class Fault extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+    readonly status: number,
+    readonly current: unknown = undefined,
+  ) {
+    super(message);
+  }
+}
+
+function cookie(name: string): string {
+  const found = document.cookie.split("; ").find((pair) => pair.startsWith(`${name}=`));
+  return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
+}
+
+async function toFault(response: Response): Promise<Fault> {
+  try {
+    const body = (await response.clone().json()) as { code?: string; message?: string; current?: unknown };
+    return new Fault(body.code ?? "error", body.message ?? response.statusText, response.status, body.current);
+  } catch {
+    return new Fault("away", "", response.status);
+  }
+}
+
+const faults: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    return request;
+  },
+  async onResponse({ response }) {
+    if (!response.ok) throw await toFault(response);
+    return response;
+  },
+  onError() {
+    // fetch itself failed: the server cannot be reached.
+    return new Fault("unreachable", "", 0);
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(faults);
+
+/** The data of a call, where the client has already thrown for everything that is no success. */
+export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
+  const result = await call;
+  return result.data as T;
+}
+
+/** Multipart calls, which the typed client does not serialise. Throws Fault. */
+export async function send<T>(path: string, form: FormData): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": cookie("csrftoken") } });
+  } catch {
+    throw new Fault("unreachable", "", 0);
+  }
+  if (!response.ok) throw await toFault(response);
+  return (await response.json()) as T;
+}
+
+export function editionPath(production: number, language: string): string {
+  return `/api/productions/${production}/editions/${encodeURIComponent(language)}`;
+}

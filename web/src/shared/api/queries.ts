@@ -1,0 +1,124 @@
+import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { api, data, editionPath, Fault, type Casting, type Mix, type Voicing } from "./client";
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (count, error) => error instanceof Fault && (error.status === 0 || error.status >= 500) && count < 3,
+    },
+  },
+});
+
+export const useSession = () =>
+  useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session/")), staleTime: 60_000 });
+
+export const useLanguages = () =>
+  useQuery({ queryKey: ["languages"], queryFn: () => data(api.GET("/api/languages/")), staleTime: Infinity });
+
+export const useProductions = () =>
+  useQuery({ queryKey: ["productions"], queryFn: () => data(api.GET("/api/productions/")) });
+
+export const useProduction = (id: number) =>
+  useQuery({
+    queryKey: ["production", id],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/", { params: { path: { production_id: id } } })),
+  });
+
+const path = (production: number, language: string) => ({
+  params: { path: { production_id: production, language } },
+});
+
+export const useEdition = (production: number, language: string | undefined) =>
+  useQuery({
+    queryKey: ["production", production, "edition", language],
+    enabled: Boolean(language),
+    queryFn: () =>
+      data(api.GET("/api/productions/{production_id}/editions/{language}/", path(production, language ?? ""))),
+    placeholderData: (previous) => (previous?.edition.language === language ? previous : undefined),
+  });
+
+export function fetchCastings(production: number, language: string): Promise<Casting[]> {
+  return data(api.GET("/api/productions/{production_id}/editions/{language}/castings/", path(production, language)));
+}
+
+export const useCastings = (production: number, language: string) =>
+  useQuery({
+    queryKey: ["production", production, "castings", language],
+    queryFn: () => fetchCastings(production, language),
+  });
+
+export const useVoices = (language: string, all: boolean) =>
+  useQuery({
+    queryKey: ["voices", language, all],
+    queryFn: () => data(api.GET("/api/voices/", { params: { query: { language, all } } })),
+    staleTime: Infinity,
+  });
+
+export const useDeliveries = (production: number) =>
+  useQuery({
+    queryKey: ["production", production, "deliveries"],
+    queryFn: () =>
+      data(api.GET("/api/productions/{production_id}/deliveries/", { params: { path: { production_id: production } } })),
+  });
+
+/** A change to a production: when it is through, everything of the production is looked at afresh. */
+export function useChange<Input>(production: number, act: (input: Input) => Promise<unknown>) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: act,
+    onSettled: () => client.invalidateQueries({ queryKey: ["production", production] }),
+  });
+}
+
+export function startVoicing(production: number, language: string, lines?: number[]): Promise<Voicing> {
+  return data(
+    api.POST("/api/productions/{production_id}/editions/{language}/voicings/", {
+      ...path(production, language),
+      body: lines ? { lines } : {},
+    }),
+  );
+}
+
+export function askForMix(production: number, language: string): Promise<Mix> {
+  return data(api.POST("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language)));
+}
+
+export function fetchMix(production: number, language: string, recipe: string): Promise<Mix> {
+  return data(
+    api.GET("/api/productions/{production_id}/editions/{language}/mixes/{recipe}/", {
+      params: { path: { production_id: production, language, recipe } },
+    }),
+  );
+}
+
+export const mixSound = (production: number, language: string, recipe: string) =>
+  `${editionPath(production, language)}/mixes/${recipe}/sound.wav`;
+
+export function setCasting(
+  production: number,
+  language: string,
+  speaker: number,
+  body: { voice?: string; pace?: number; pitch?: number; level_db?: number; accent_meant?: boolean },
+): Promise<Casting[]> {
+  return data(
+    api.PUT("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/", {
+      params: { path: { production_id: production, language, speaker_id: speaker } },
+      body,
+    }),
+  );
+}
+
+export function castRest(production: number, language: string): Promise<Casting[]> {
+  return data(api.POST("/api/productions/{production_id}/editions/{language}/castings/", path(production, language)));
+}
+
+export function setWording(production: number, language: string, line: number, text: string, revision: number) {
+  return data(
+    api.PUT("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/", {
+      params: { path: { production_id: production, language, line_id: line } },
+      body: { text, revision },
+    }),
+  );
+}

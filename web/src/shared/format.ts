@@ -1,0 +1,24 @@
+/** m:ss.t, as times stand everywhere on the screen. */
+export function clock(seconds: number): string {
+  const tenths = Math.max(0, Math.round(seconds * 10));
+  const minutes = Math.floor(tenths / 600);
+  const rest = tenths - minutes * 600;
+  return `${minutes}:${String(Math.floor(rest / 10)).padStart(2, "0")}.${rest % 10}`;
+}
+
+export function rate(value: number): string {
+  return `×${value.toFixed(2)}`;
+}
+
+export function decibels(value: number): string {
+  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(1)}`;
+}
+
+/** Up to two letters that stand for a name, of any script. */
+export function initials(name: string): string {
+  const words = name.trim().split(/\s+/).filter(Boolean);
+  const segments = (word: string) => Array.from(word);
+  const first = segments(words[0] ?? "?");
+  const second = words.length > 1 ? segments(words[words.length - 1] ?? "")[0] : first[1];
+  return ((first[0] ?? "?") + (second ?? "")).toLocaleUpperCase();
+}

@@ -1,0 +1,27 @@
+import { CircleCheck, CircleDashed, CircleSlash, History, UserX } from "lucide-react";
+import { useTranslation } from "react-i18next";
+
+import type { Line } from "../api/client";
+import { Tip } from "./controls";
+
+const LOOK = {
+  current: { icon: CircleCheck, tone: "text-tide" },
+  out_of_date: { icon: History, tone: "text-alarm" },
+  unvoiced: { icon: CircleDashed, tone: "text-soft" },
+  uncast: { icon: UserX, tone: "text-alarm" },
+  empty: { icon: CircleSlash, tone: "text-soft" },
+} as const;
+
+/** Whether a line's take still matches what it would be made from, as a shape and as words. */
+export function TakeDot({ state }: { state: Line["state"] }) {
+  const { t } = useTranslation();
+  const { icon: Icon, tone } = LOOK[state];
+  const words = t(`take.${state}`);
+  return (
+    <Tip text={words}>
+      <span className={`inline-grid place-items-center size-5 ${tone}`} role="img" aria-label={words}>
+        <Icon size={15} aria-hidden />
+      </span>
+    </Tip>
+  );
+}

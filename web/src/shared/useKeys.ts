@@ -1,0 +1,31 @@
+import { useEffect, useRef } from "react";
+
+const TYPING = "input, textarea, select, [contenteditable=true]";
+const WIDGET = `${TYPING}, button, a, [role=slider], [role=menuitem], [role=option], [role=radio], [role=combobox]`;
+
+/**
+ * Keys for the whole window. `keys` maps a key (as KeyboardEvent.key, with "Mod+" for Ctrl or Cmd) to what it does.
+ * Nothing happens while something is typed, nor, for Space and Enter, on a control that uses them itself.
+ */
+export function useKeys(keys: Record<string, () => void>): void {
+  const latest = useRef(keys);
+  useEffect(() => {
+    latest.current = keys;
+  });
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      const target = event.target as HTMLElement | null;
+      if (event.defaultPrevented || event.altKey || target?.closest(TYPING)) return;
+      if (document.querySelector("[role=dialog], [role=menu], [role=listbox]")) return;
+      if ([" ", "Enter", "ArrowUp", "ArrowDown"].includes(event.key) && target?.closest(WIDGET)) return;
+      const name = (event.ctrlKey || event.metaKey ? "Mod+" : "") + event.key;
+      const act = latest.current[name];
+      if (act) {
+        event.preventDefault();
+        act();
+      }
+    }
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+}

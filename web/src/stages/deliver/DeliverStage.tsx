@@ -1,0 +1,135 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Download } from "lucide-react";
+import { useTranslation } from "react-i18next";
+
+import type { StageProps } from "../../frame/Workplace";
+import { useNotices } from "../../frame/notices";
+import { usePlace } from "../../frame/place";
+import { editionPath, type Delivery } from "../../shared/api/client";
+import { askForMix, fetchMix, useDeliveries } from "../../shared/api/queries";
+import { clock, decibels } from "../../shared/format";
+import { Button, Notice } from "../../shared/ui/controls";
+
+const TRACKS = ["wav", "flac", "mp3"] as const;
+const OTHERS = ["clips.zip", "captions.srt", "captions.vtt"] as const;
+
+/** Editions down, what can be handed over across. */
+export function DeliverStage({ production }: StageProps) {
+  const { t } = useTranslation();
+  const deliveries = useDeliveries(production.id);
+  const rows = new Map((deliveries.data ?? []).map((row) => [row.language, row]));
+  return (
+    <div className="grow min-w-0 overflow-auto p-5">
+      {deliveries.error && <Notice tone="bad">{deliveries.error.message || t("common.unreachable")}</Notice>}
+      <table className="w-full border-collapse text-sm" aria-label={t("deliver.table")}>
+        <thead>
+          <tr className="text-start text-xs text-soft border-b border-rule">
+            {(["edition", "track", "clips", "captions"] as const).map((name) => (
+              <th key={name} scope="col" className="text-start font-normal px-3 py-2">{t(`deliver.${name}`)}</th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {production.editions.map((edition) => {
+            const row = rows.get(edition.language);
+            return (
+              <tr key={edition.language} className="border-b border-rule align-top bg-paper">
+                <th scope="row" className="text-start px-3 py-3 font-normal min-w-48">
+                  <span className="font-semibold block" lang={edition.language}>{edition.own_name}</span>
+                  <span className="text-soft block">{edition.is_source ? t("frame.source") : edition.name}</span>
+                  {row && row.empty > 0 && row.empty < edition.counts.lines && (
+                    <span className="block text-xs mt-1">{t("deliver.partly", { count: row.empty })}</span>
+                  )}
+                </th>
+                {row ? <Cells production={production.id} row={row} /> : <td colSpan={3} className="px-3 py-3 text-soft">…</td>}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <p className="mt-5 text-sm flex items-center gap-3">
+        <FileLink href={`/api/productions/${production.id}/script.csv`} label={t("script.download")} />
+        <span className="text-soft">{t("deliver.script")}</span>
+      </p>
+    </div>
+  );
+}
+
+function Cells({ production, row }: { production: number; row: Delivery }) {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const client = useQueryClient();
+  const say = useNotices((state) => state.say);
+  const base = `${editionPath(production, row.language)}/files/`;
+  const mix = useMutation({
+    mutationFn: async () => {
+      let made = await askForMix(production, row.language);
+      while (made.state === "making") {
+        await new Promise((done) => setTimeout(done, 300));
+        made = await fetchMix(production, row.language, made.recipe);
+      }
+    },
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["production", production] }),
+  });
+  if (row.stops.length)
+    return (
+      <td colSpan={3} className="px-3 py-3">
+        <ul className="flex flex-col gap-1">
+          {row.stops.map((stop) => (
+            <li key={stop.code}>
+              <button
+                type="button"
+                className="text-alarm underline decoration-alarm/40 hover:decoration-alarm text-start"
+                onClick={() =>
+                  place.go({
+                    language: row.language,
+                    stage: stop.code === "uncast" ? "cast" : "adapt",
+                    line: stop.lines[0] ?? null,
+                  })
+                }
+              >
+                {t(`deliver.stop.${stop.code}`, { count: stop.lines.length })}
+              </button>
+            </li>
+          ))}
+        </ul>
+      </td>
+    );
+  return (
+    <>
+      <td className="px-3 py-3">
+        {row.mix_ready ? (
+          <>
+            <span className="flex flex-wrap gap-2">
+              {TRACKS.map((kind) => (
+                <FileLink key={kind} href={`${base}mix.${kind}`} label={t(`deliver.file.${kind}`)} />
+              ))}
+            </span>
+            <span className="block text-xs text-soft mt-1.5">
+              {clock(row.seconds)} · {decibels(row.lufs ?? 0)} LUFS · {decibels(row.true_peak_db ?? 0)} dBTP
+            </span>
+          </>
+        ) : (
+          <Button disabled={mix.isPending} onClick={() => mix.mutate()}>{mix.isPending ? t("deliver.mixing") : t("deliver.mix")}</Button>
+        )}
+      </td>
+      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}`} label={t("deliver.file.zip")} /></td>
+      <td className="px-3 py-3">
+        <span className="flex gap-2">
+          <FileLink href={`${base}${OTHERS[1]}`} label={t("deliver.file.srt")} />
+          <FileLink href={`${base}${OTHERS[2]}`} label={t("deliver.file.vtt")} />
+        </span>
+      </td>
+    </>
+  );
+}
+
+function FileLink({ href, label }: { href: string; label: string }) {
+  return (
+    <a href={href} download className="inline-flex items-center gap-1.5 h-8 px-2.5 rounded-md border border-rule bg-paper hover:border-tide whitespace-nowrap">
+      <Download size={14} aria-hidden />
+      {label}
+    </a>
+  );
+}
