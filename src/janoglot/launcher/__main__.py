@@ -21,6 +21,7 @@ from janoglot.launcher.services import (
     redis,
     require_free,
     server_environment,
+    start_together,
     supervise,
     web_server,
     worker,
@@ -77,7 +78,9 @@ def _start(ports: Ports) -> int:
         raise Trouble(f"Janoglot is running from this folder already: {lock.read().strip()}") from None
     environment = server_environment(VAR, ports)
     services: list[Service] = []
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    # Set, not only defaulted: a shell starts background jobs with the interrupt ignored.
+    for ending in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(ending, signal.default_int_handler)
     try:
         makers = (
             (lambda: mariadb(VAR, ports.database), ports.database, "MariaDB", "--db-port"),
@@ -89,14 +92,11 @@ def _start(ports: Ports) -> int:
             service.end_leftover()
         for (_, port, what, option) in makers:
             require_free(port, what, option)
-        for service in made[:2]:
-            services.append(service)
-            service.start()
+        services += made[:2]
+        start_together(services)
         manage(["prepare"], environment)
-        services.append(worker(VAR, environment))
-        services[-1].start()
-        services.append(made[2])
-        services[-1].start()
+        services += [worker(VAR, environment), made[2]]
+        start_together(services[2:])
         address = f"http://127.0.0.1:{ports.web}/"
         lock.truncate(0)
         lock.write(address)

@@ -78,7 +78,7 @@ def environment(tests: bool) -> None:
 
 def web_packages() -> None:
     """npm packages, with the npm that came into the virtual environment."""
-    stamp = _digest([WEB / "package-lock.json", WEB / "package.json"], "")
+    stamp = _digest([WEB / "package-lock.json"], "")
     place = WEB / "node_modules" / ".janoglot-installed"
     if place.exists() and place.read_text() == stamp:
         return

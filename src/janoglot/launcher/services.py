@@ -84,6 +84,10 @@ class Service:
 
     def start(self) -> None:
         """Start and wait until it answers. Raises Trouble with the end of its log where it does not."""
+        self.spawn()
+        self.wait()
+
+    def spawn(self) -> None:
         self.log.parent.mkdir(parents=True, exist_ok=True)
         self.pid_file.parent.mkdir(parents=True, exist_ok=True)
         self.end_leftover()
@@ -92,9 +96,11 @@ class Service:
                 self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd=HOME, start_new_session=True,
                 env={**os.environ, **self.environment}, preexec_fn=_die_with_parent)
         self.pid_file.write_text(f"{self.process.pid}\n{_started(self.process.pid)}")
+
+    def wait(self) -> None:
         limit = time.monotonic() + self.patience
         while not self.ready():
-            if self.process.poll() is not None or time.monotonic() > limit:
+            if not self.alive or time.monotonic() > limit:
                 tail = self.log.read_text(errors="replace").splitlines()[-6:]
                 self.stop()
                 raise Trouble(f"{self.name} did not start. The end of {self.log}:\n  " + "\n  ".join(tail))
@@ -269,6 +275,17 @@ def manage(arguments: Sequence[str], environment: Mapping[str, str]) -> None:
     done = subprocess.run([str(PYTHON), "-m", "django", *arguments], env={**os.environ, **environment}, cwd=HOME)
     if done.returncode:
         raise Trouble(f"“django {' '.join(arguments)}” failed; what it said is above.")
+
+
+def start_together(services: Sequence[Service]) -> None:
+    """Start services that do not wait for each other. Raises the first Trouble.
+
+    From one thread: a process of ours is ended when the thread that made it ends.
+    """
+    for service in services:
+        service.spawn()
+    for service in services:
+        service.wait()
 
 
 def supervise(services: Sequence[Service]) -> None:

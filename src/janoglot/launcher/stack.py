@@ -14,6 +14,7 @@ from janoglot.launcher.services import (
     mariadb,
     redis,
     server_environment,
+    start_together,
     web_server,
     worker,
 )
@@ -33,11 +34,9 @@ class Stack:
 def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str]]]:
     """MariaDB and Redis alone."""
     ports = Ports.free()
-    started: list[Service] = []
+    started = [mariadb(var, ports.database), redis(var, ports.redis)]
     try:
-        for make in (mariadb, redis):
-            started.append(make(var, ports.database if make is mariadb else ports.redis))
-            started[-1].start()
+        start_together(started)
         yield ports, server_environment(var, ports)
     finally:
         for service in reversed(started):
@@ -52,8 +51,7 @@ def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator
         manage(["prepare"], environment)
         services = {"worker": worker(var, environment), "web": web_server(var, ports, environment)}
         try:
-            for service in services.values():
-                service.start()
+            start_together(list(services.values()))
             yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, services)
         finally:
             for service in reversed(services.values()):

@@ -14,12 +14,16 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.deliver.names import file_name
+from janoglot.direct.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
 from janoglot.mix.models import MIX_STATES, Mix
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import mixes, serve_sound
 
 Data = dict[str, Any]
+
+
+SHOWN_STATES = [*MIX_STATES, ("absent", "absent")]
 
 
 class MixReportSerializer(serializers.Serializer[Data]):
@@ -32,7 +36,7 @@ class MixReportSerializer(serializers.Serializer[Data]):
 
 class MixSerializer(serializers.Serializer[Data]):
     recipe = serializers.CharField()
-    state = serializers.ChoiceField(MIX_STATES)
+    state = serializers.ChoiceField(SHOWN_STATES)
     share = serializers.FloatField()
     fault = serializers.CharField()
     report = MixReportSerializer(allow_null=True)
@@ -52,6 +56,14 @@ class MixesView(APIView):
         """
         mix = ask_for_mix(edition_for(request.user, production_id, language))
         return Response(mix_data(mix), status=status.HTTP_202_ACCEPTED)
+
+    @extend_schema(responses=MixSerializer)
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """The mix of exactly how the edition stands now; *absent* where nobody has asked for it."""
+        edition = edition_for(request.user, production_id, language)
+        recipe = EditionState.load(edition).mix_recipe
+        mix = Mix.objects.filter(edition=edition, recipe=recipe).first() or Mix(recipe=recipe, state="absent")
+        return Response(mix_data(mix))
 
 
 def _mix(request: Request, production_id: int, language: str, recipe: str) -> Mix:

@@ -138,7 +138,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "janoglot.productions.models.Role",
         "TakeStateEnum": "janoglot.direct.state.TAKE_STATES",
-        "MixStateEnum": "janoglot.mix.models.MIX_STATES",
+        "MixStateEnum": "janoglot.mix.api.SHOWN_STATES",
         "JobStateEnum": "janoglot.direct.models.JOB_STATES",
     },
 }

@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, type Production } from "../shared/api/client";
-import { askForMix, castRest, fetchMix, startVoicing, useEdition } from "../shared/api/queries";
+import { askForMix, castRest, startVoicing, useCurrentMix, useEdition } from "../shared/api/queries";
 import { Button, IconButton } from "../shared/ui/controls";
 import { usePlace } from "./place";
 import { useNotices } from "./notices";
@@ -17,22 +17,27 @@ export function MainAction({ production }: { production: Production }) {
   const say = useNotices((state) => state.say);
   const edition = useEdition(production.id, place.language).data;
   const jobsKey = ["production", production.id, "voicings", place.language];
-  const job = useQuery({
+  const started = useQuery({
     queryKey: jobsKey,
     queryFn: async () => {
       const path = { production_id: production.id, language: place.language };
       const jobs = await data(api.GET("/api/productions/{production_id}/editions/{language}/voicings/", { params: { path } }));
-      // Asking for one by its id also lets the server close it when the last line is through.
-      const first = jobs[0];
-      return first ? data(api.GET("/api/voicings/{job_id}/", { params: { path: { job_id: first.id } } })) : null;
+      return jobs[0]?.id ?? null;
     },
-    refetchInterval: (query) => (query.state.data?.state === "running" ? 400 : false),
   }).data;
-  const running = job?.state === "running" ? job : null;
-  const finished = job && job.state !== "running" ? job.id : null;
+  // A job is followed by its id until it has ended, so that its end is never missed.
+  const job = useQuery({
+    queryKey: ["voicing", started],
+    enabled: Boolean(started),
+    queryFn: () => data(api.GET("/api/voicings/{job_id}/", { params: { path: { job_id: started ?? 0 } } })),
+    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 400),
+  }).data;
+  const running = started && job?.state === "running" ? job : null;
+  const finished = started && job && job.state !== "running" ? job.id : null;
   useEffect(() => {
     if (finished === null) return;
     for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
+    client.setQueryData(jobsKey, null);
     void client.invalidateQueries({ queryKey: ["production", production.id] });
     // Only when a job has just ended.
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -50,19 +55,7 @@ export function MainAction({ production }: { production: Production }) {
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
     onSettled: refresh,
   });
-  const mixReady = useQuery({
-    queryKey: ["production", production.id, "mix", place.language, edition?.mix_recipe],
-    enabled: Boolean(edition?.mix_recipe),
-    retry: false,
-    queryFn: async () => {
-      try {
-        return await fetchMix(production.id, place.language, edition?.mix_recipe ?? "");
-      } catch {
-        return null; // not asked for yet
-      }
-    },
-    refetchInterval: (query) => (query.state.data?.state === "making" ? 400 : false),
-  }).data;
+  const mixReady = useCurrentMix(production.id, place.language, edition?.mix_recipe);
 
   if (!edition) return <Button look="main" disabled className="min-w-36">…</Button>;
   if (running) {
@@ -107,8 +100,9 @@ export function MainAction({ production }: { production: Production }) {
     label = t("main.voice", { count: waiting });
     work = () =>
       act.mutate(async () => {
-        const started = await startVoicing(id, place.language);
-        client.setQueryData(jobsKey, started);
+        const begun = await startVoicing(id, place.language);
+        client.setQueryData(["voicing", begun.id], begun);
+        client.setQueryData(jobsKey, begun.id);
       });
   } else if (mixReady?.state === "making") {
     label = t("main.mixing", { percent: Math.round(mixReady.share * 100) });

@@ -1,5 +1,5 @@
 import { Tabs } from "radix-ui";
-import { CircleHelp, Moon, Plus, Sun, Undo2 } from "lucide-react";
+import { Moon, Plus, Sun } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Link } from "react-router";
@@ -20,11 +20,11 @@ export function Wordmark() {
   );
 }
 
-export function ThemeButton() {
+export function ThemeButton({ onQuay = false }: { onQuay?: boolean }) {
   const { t } = useTranslation();
   const { theme, toggle } = useTheme();
   return (
-    <IconButton name={theme === "dark" ? t("frame.light") : t("frame.dark")} className="hover:bg-white/10" onClick={toggle}>
+    <IconButton name={theme === "dark" ? t("frame.light") : t("frame.dark")} className={onQuay ? "hover:bg-white/10" : ""} onClick={toggle}>
       {theme === "dark" ? <Sun size={16} aria-hidden /> : <Moon size={16} aria-hidden />}
     </IconButton>
   );
@@ -35,15 +35,7 @@ function voiced(edition: Edition): number {
   return said ? Math.floor((100 * edition.counts.current) / said) : 0;
 }
 
-export function TopBar({
-  production,
-  onUndo,
-  onKeys,
-}: {
-  production: Production;
-  onUndo: () => void;
-  onKeys: () => void;
-}) {
+export function TopBar({ production }: { production: Production }) {
   const { t } = useTranslation();
   const place = usePlace();
   const [adding, setAdding] = useState(false);
@@ -51,7 +43,7 @@ export function TopBar({
   return (
     <header className="on-quay bg-quay text-quay-ink h-12 shrink-0 flex items-center gap-3 px-4">
       <Wordmark />
-      <h1 className="truncate text-sm text-quay-soft max-w-52" title={production.name}>{production.name}</h1>
+      <h1 className="truncate text-sm text-quay-soft max-w-48 shrink-0" title={production.name}>{production.name}</h1>
       <Tabs.Root
         value={place.language}
         onValueChange={(language) => place.go({ language })}
@@ -64,7 +56,7 @@ export function TopBar({
               <Tabs.Trigger
                 value={edition.language}
                 lang={edition.language}
-                className="shrink-0 h-12 px-2.5 text-sm border-b-2 border-transparent text-quay-soft data-[state=active]:border-lamp data-[state=active]:text-quay-ink data-[state=active]:font-semibold hover:text-quay-ink flex items-center gap-1.5"
+                className="shrink-0 h-12 px-2.5 text-sm border-b-2 border-transparent text-quay-soft aria-selected:border-lamp aria-selected:text-quay-ink aria-selected:font-semibold hover:text-quay-ink flex items-center gap-1.5"
               >
                 {edition.own_name.replace(/\s*[（(].*[）)]$/, (place_) => (siblings(production, edition) ? place_ : ""))}
                 <span className="text-2xs font-normal text-quay-soft" lang="en">
@@ -80,20 +72,6 @@ export function TopBar({
           <Plus size={17} aria-hidden />
         </IconButton>
       )}
-      {mayChange && (
-        <IconButton
-          name={production.undo ? t("frame.undoWhat", { what: t(`action.${production.undo}`) }) : t("frame.nothingToUndo")}
-          className="hover:bg-white/10"
-          disabled={!production.undo}
-          onClick={onUndo}
-        >
-          <Undo2 size={16} aria-hidden />
-        </IconButton>
-      )}
-      <IconButton name={t("frame.keys")} className="hover:bg-white/10" onClick={onKeys}>
-        <CircleHelp size={16} aria-hidden />
-      </IconButton>
-      <ThemeButton />
       {mayChange ? <MainAction production={production} /> : <Button look="quay" disabled>{t("frame.reading")}</Button>}
       <AddEdition production={production} open={adding} onClose={() => setAdding(false)} />
     </header>

@@ -1,3 +1,4 @@
+import { CircleHelp, Undo2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Navigate } from "react-router";
@@ -5,7 +6,7 @@ import { Navigate } from "react-router";
 import { api, data, Fault, type EditionLines, type Production } from "../shared/api/client";
 import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
 import { useKeys } from "../shared/useKeys";
-import { Button, Empty, Sheet } from "../shared/ui/controls";
+import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
 import { AdaptStage } from "../stages/adapt/AdaptStage";
 import { CastStage } from "../stages/cast/CastStage";
 import { DeliverStage } from "../stages/deliver/DeliverStage";
@@ -15,7 +16,7 @@ import { TimeStage } from "../stages/time/TimeStage";
 import { useNotices } from "./notices";
 import { STAGES, usePlace, type Stage } from "./place";
 import { usePlayer } from "./player";
-import { TopBar } from "./TopBar";
+import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
 
 export interface StageProps {
@@ -118,7 +119,7 @@ function Opened({ production }: { production: Production }) {
   const fault = edition.error ?? source.error;
   return (
     <div className="h-full flex flex-col min-w-[1000px]">
-      <TopBar production={production} onUndo={onUndo} onKeys={() => setKeys(true)} />
+      <TopBar production={production} />
       <nav aria-label={t("frame.stages")} className="h-10 shrink-0 flex items-stretch gap-1 px-3 bg-paper border-b border-rule">
         {STAGES.map((stage) => {
           const open = openPoints(stage, production, edition.data);
@@ -149,6 +150,21 @@ function Opened({ production }: { production: Production }) {
             </span>
           );
         })}
+        <span className="ms-auto flex items-center gap-0.5">
+          {production.role !== "reader" && (
+            <IconButton
+              name={production.undo ? t("frame.undoWhat", { what: t(`action.${production.undo}`) }) : t("frame.nothingToUndo")}
+              disabled={!production.undo}
+              onClick={onUndo}
+            >
+              <Undo2 size={16} aria-hidden />
+            </IconButton>
+          )}
+          <IconButton name={t("frame.keys")} onClick={() => setKeys(true)}>
+            <CircleHelp size={16} aria-hidden />
+          </IconButton>
+          <ThemeButton />
+        </span>
       </nav>
       <main className="grow min-h-0 flex">
         {fault && !edition.data ? (

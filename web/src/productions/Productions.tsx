@@ -21,7 +21,7 @@ export function Productions({ username }: { username: string }) {
         <Wordmark />
         <span className="grow" />
         <span className="text-sm text-quay-soft">{username}</span>
-        <ThemeButton />
+        <ThemeButton onQuay />
         <IconButton
           name={t("signIn.leave")}
           className="hover:bg-white/10"

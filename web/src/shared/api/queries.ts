@@ -93,6 +93,16 @@ export function fetchMix(production: number, language: string, recipe: string): 
   );
 }
 
+/** The mix of exactly how the edition stands, followed while it is made. */
+export const useCurrentMix = (production: number, language: string, recipe: string | undefined) =>
+  useQuery({
+    queryKey: ["production", production, "mix", language, recipe],
+    enabled: Boolean(recipe),
+    queryFn: () =>
+      data(api.GET("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language))),
+    refetchInterval: (query) => (query.state.data?.state === "making" ? 400 : false),
+  }).data;
+
 export const mixSound = (production: number, language: string, recipe: string) =>
   `${editionPath(production, language)}/mixes/${recipe}/sound.wav`;
 

@@ -287,7 +287,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description The mix of exactly how the edition stands now; *absent* where nobody has asked for it. */
+        get: operations["productions_editions_mixes_retrieve"];
         put?: never;
         /**
          * @description Have the edition mixed as it stands. Asking again while it stands so makes nothing again.
@@ -309,7 +310,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description How far a mix is, and what was measured of it. */
-        get: operations["productions_editions_mixes_retrieve"];
+        get: operations["productions_editions_mixes_retrieve_2"];
         put?: never;
         post?: never;
         delete?: never;
@@ -764,9 +765,10 @@ export interface components {
          * @description * `making` - making
          *     * `ready` - ready
          *     * `failed` - failed
+         *     * `absent` - absent
          * @enum {string}
          */
-        MixStateEnum: "making" | "ready" | "failed";
+        MixStateEnum: "making" | "ready" | "failed" | "absent";
         Part: {
             id: number;
             name: string;
@@ -1454,6 +1456,28 @@ export interface operations {
             };
         };
     };
+    productions_editions_mixes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+        };
+    };
     productions_editions_mixes_create: {
         parameters: {
             query?: never;
@@ -1476,7 +1500,7 @@ export interface operations {
             };
         };
     };
-    productions_editions_mixes_retrieve: {
+    productions_editions_mixes_retrieve_2: {
         parameters: {
             query?: never;
             header?: never;

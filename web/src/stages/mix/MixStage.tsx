@@ -1,11 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { api, data } from "../../shared/api/client";
-import { fetchMix, setCasting, useCastings, useChange } from "../../shared/api/queries";
+import { setCasting, useCastings, useChange, useCurrentMix } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
 import { Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
@@ -20,19 +19,7 @@ export function MixStage({ production, edition }: StageProps) {
   const say = useNotices((state) => state.say);
   const { language } = edition.edition;
   const castings = useCastings(production.id, language).data ?? [];
-  const mix = useQuery({
-    queryKey: ["production", production.id, "mix", language, edition.mix_recipe],
-    enabled: Boolean(edition.mix_recipe),
-    retry: false,
-    queryFn: async () => {
-      try {
-        return await fetchMix(production.id, language, edition.mix_recipe);
-      } catch {
-        return null;
-      }
-    },
-    refetchInterval: (query) => (query.state.data?.state === "making" ? 400 : false),
-  }).data;
+  const mix = useCurrentMix(production.id, language, edition.mix_recipe);
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const target = useChange(production.id, (target_lufs: number) =>
     data(api.PATCH("/api/productions/{production_id}/", { params: { path: { production_id: production.id } }, body: { target_lufs } })),
