@@ -5,7 +5,7 @@ import { Navigate } from "react-router";
 
 import { api, data, Fault, type EditionLines, type Production } from "../shared/api/client";
 import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
-import { useKeys } from "../shared/useKeys";
+import { useKeys, useLetGo } from "../shared/useKeys";
 import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
 import { AdaptStage } from "../stages/adapt/AdaptStage";
 import { CastStage } from "../stages/cast/CastStage";
@@ -103,6 +103,7 @@ function Opened({ production }: { production: Production }) {
     const next = lines[at < 0 ? (by === 1 ? 0 : lines.length - 1) : Math.min(lines.length - 1, Math.max(0, at + by))];
     if (next) place.select(next.id);
   };
+  useLetGo();
   useKeys({
     "?": () => setKeys(true),
     "Mod+z": onUndo,

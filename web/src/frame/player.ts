@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
 import { Fault } from "../shared/api/client";
-import { askForMix, fetchMix, mixSound } from "../shared/api/queries";
+import { askForMix, fetchMix, mixSound, queryClient } from "../shared/api/queries";
 
 export type Listening = "source" | "dub";
 
@@ -68,6 +68,8 @@ export const usePlayer = create<PlayerState>((set, get) => ({
           set({ preparing: mix.share });
         }
         if (mix.state === "failed") throw new Fault("mix", mix.fault, 500);
+        // Whoever shows whether this mix is made looks again.
+        void queryClient.invalidateQueries({ queryKey: ["production", production, "mix"] });
         audio.src = mixSound(production, language, mix.recipe);
         set({ loaded: { production, language, recipe: mix.recipe }, duration: mix.report?.seconds ?? 0 });
       }

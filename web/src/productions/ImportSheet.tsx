@@ -6,7 +6,7 @@ import { useNavigate } from "react-router";
 
 import { api, data, send, type Preview } from "../shared/api/client";
 import { useLanguages } from "../shared/api/queries";
-import { clock } from "../shared/format";
+import { clock, languageName } from "../shared/format";
 import { Button, Empty, FIELD, Notice, Select, Sheet } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
 
@@ -147,8 +147,9 @@ function Understood({
   preview: Preview;
   onCorrect: (hints: { source_language?: string; columns?: Record<string, string> }) => void;
 }) {
-  const { t } = useTranslation();
+  const { t, i18n } = useTranslation();
   const languages = useLanguages().data ?? [];
+  const nameOf = (tag: string) => languageName(tag, i18n.language);
   const known = new Map(languages.map((one) => [one.tag, one.name]));
   const problems = preview.problems;
   const meanings = preview.columns.map((column) => column.meaning);
@@ -168,14 +169,14 @@ function Understood({
           value={preview.source_language}
           onChange={(event) => onCorrect({ source_language: event.target.value })}
         >
-          {!known.has(preview.source_language) && <option value={preview.source_language}>{preview.source_language}</option>}
+          {!known.has(preview.source_language) && <option value={preview.source_language}>{nameOf(preview.source_language)}</option>}
           {languages.map((one) => (
             <option key={one.tag} value={one.tag}>{one.name}</option>
           ))}
         </Select>
         {preview.languages.length > 0 && (
           <span className="text-soft">
-            {t("import.translations", { names: preview.languages.map((tag) => known.get(tag) ?? tag).join(", ") })}
+            {t("import.translations", { names: preview.languages.map((tag) => nameOf(tag)).join(", ") })}
           </span>
         )}
       </div>
@@ -199,7 +200,7 @@ function Understood({
                     <option key={role} value={role}>{t(`import.role.${role}`)}</option>
                   ))}
                   {column.meaning && !(ROLES as readonly string[]).includes(column.meaning) && !known.has(column.meaning) && (
-                    <option value={column.meaning}>{column.meaning}</option>
+                    <option value={column.meaning}>{nameOf(column.meaning)}</option>
                   )}
                   {languages.map((one) => (
                     <option key={one.tag} value={one.tag}>{one.name}</option>

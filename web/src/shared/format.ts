@@ -22,3 +22,12 @@ export function initials(name: string): string {
   const second = words.length > 1 ? segments(words[words.length - 1] ?? "")[0] : first[1];
   return ((first[0] ?? "?") + (second ?? "")).toLocaleUpperCase();
 }
+
+/** A language's name for the reader of the interface, from its BCP 47 tag. */
+export function languageName(tag: string, reader: string): string {
+  try {
+    return new Intl.DisplayNames([reader], { type: "language" }).of(tag) ?? tag;
+  } catch {
+    return tag;
+  }
+}

@@ -29,3 +29,20 @@ export function useKeys(keys: Record<string, () => void>): void {
     return () => window.removeEventListener("keydown", press);
   }, []);
 }
+
+/**
+ * Lets go of a button that was pressed with the mouse, so that Space goes on playing instead of pressing it again.
+ * Who came to it by keyboard keeps it; Tab goes on from it either way.
+ */
+export function useLetGo(): void {
+  useEffect(() => {
+    function released(event: MouseEvent) {
+      const active = document.activeElement;
+      if (event.detail > 0 && active instanceof HTMLButtonElement && event.target instanceof Node && active.contains(event.target)) {
+        if (!active.closest("[role=dialog]")) active.blur();
+      }
+    }
+    window.addEventListener("click", released);
+    return () => window.removeEventListener("click", released);
+  }, []);
+}

@@ -89,7 +89,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
                   />
                 )}
               </div>
-              <div role="cell" className="flex items-center justify-end gap-0.5 text-xs text-soft">
+              <div role="cell" className="flex items-center justify-end gap-0.5 text-xs text-soft h-6">
                 {line.seconds > 0 && (
                   <span className={line.over > 0 ? "text-alarm font-semibold" : ""}>
                     {line.over > 0 ? t("time.over", { seconds: line.over.toFixed(1) }) : line.slot ? rate(line.rate) : clock(line.seconds)}
@@ -98,6 +98,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
                 <TakeDot state={line.state} />
                 {(line.state === "unvoiced" || line.state === "out_of_date") && !readOnly ? (
                   <IconButton
+                    className="size-7!"
                     name={t("adapt.voice", { number: line.number })}
                     onClick={() =>
                       voice.mutate(line.id, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })
@@ -107,11 +108,12 @@ export function AdaptStage({ production, edition, source }: StageProps) {
                   </IconButton>
                 ) : line.natural !== null ? (
                   <SampleButton
+                    small
                     name={t("adapt.hear", { number: line.number })}
                     address={`${editionPath(production.id, language)}/lines/${line.id}/take.wav`}
                   />
                 ) : (
-                  <span className="w-8" />
+                  <span className="w-7" />
                 )}
               </div>
             </div>

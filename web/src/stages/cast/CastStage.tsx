@@ -56,11 +56,11 @@ export function CastStage({ production, edition }: StageProps) {
   }
   return (
     <>
-      <div className="grow min-w-0 overflow-auto p-4">
+      <div className="grow min-w-0 overflow-auto py-4 pe-4">
         <table ref={table} className="border-separate border-spacing-1.5" aria-label={t("cast.table")}>
           <thead>
             <tr>
-              <th scope="col" className="sticky start-0 z-10 bg-ground text-start text-xs font-normal text-soft px-1">
+              <th scope="col" className="sticky start-0 z-10 bg-ground text-start text-xs font-normal text-soft ps-4">
                 {t("script.speakers", { count: production.speakers.length })}
               </th>
               {production.editions.map((one) => (
@@ -79,7 +79,7 @@ export function CastStage({ production, edition }: StageProps) {
           <tbody>
             {production.speakers.map((one) => (
               <tr key={one.id}>
-                <th scope="row" className="sticky start-0 z-10 bg-ground text-start pe-2">
+                <th scope="row" className="sticky start-0 z-10 bg-ground text-start ps-4 pe-2">
                   <span className="flex items-center gap-2 w-44">
                     <SpeakerMark name={one.name} position={one.position} size={32} />
                     <span className="min-w-0">
@@ -181,7 +181,7 @@ function CastCell({
 }
 
 /** Plays one short sound; pressed again, stops it. */
-export function SampleButton({ name, address }: { name: string; address: string }) {
+export function SampleButton({ name, address, small = false }: { name: string; address: string; small?: boolean }) {
   const sample = useSample();
   const mine = sample.address === address;
   return (
@@ -190,7 +190,7 @@ export function SampleButton({ name, address }: { name: string; address: string 
       aria-label={name}
       title={name}
       aria-pressed={mine}
-      className={`grid place-items-center size-9 shrink-0 rounded-md hover:bg-sunk ${sample.fault === address ? "text-alarm" : "text-tide"}`}
+      className={`grid place-items-center ${small ? "size-7" : "size-9"} shrink-0 rounded-md hover:bg-sunk ${sample.fault === address ? "text-alarm" : "text-tide"}`}
       onClick={() => sample.toggle(address)}
     >
       {mine && sample.loading ? (

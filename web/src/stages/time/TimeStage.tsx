@@ -116,7 +116,7 @@ export function TimeStage({ production, edition, source }: StageProps) {
   );
 }
 
-const COLUMNS = "grid-cols-[3.2rem_minmax(0,1fr)_64px_minmax(0,1fr)_6.5rem] gap-0";
+const COLUMNS = "grid-cols-[3.2rem_minmax(0,1fr)_64px_minmax(0,1fr)_8rem] gap-0";
 
 function Block({
   top,
@@ -216,7 +216,7 @@ function FitFigure({ step, pixels, comfortable }: { step: Rung; pixels: number; 
     kind === "over" ? t("time.over", { seconds: line.over.toFixed(1) }) : line.late > 0.02 ? t("time.late", { seconds: line.late.toFixed(1) }) : "";
   return (
     <div
-      className={`absolute inset-x-0 ps-3 leading-4 text-xs ${kind === "over" ? "text-alarm font-semibold" : kind === "none" ? "text-soft" : "text-ink font-semibold"}`}
+      className={`absolute inset-x-0 ps-3 leading-4 text-xs whitespace-nowrap ${kind === "over" ? "text-alarm font-semibold" : kind === "none" ? "text-soft" : "text-ink font-semibold"}`}
       style={{ top: step.start * pixels + 1 }}
     >
       {line.slot ? rate(line.rate) : clock(line.seconds)}
