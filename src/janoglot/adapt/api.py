@@ -40,7 +40,7 @@ class CaptionsSerializer(serializers.Serializer[Data]):
 class CaptionMatchSerializer(serializers.Serializer[Data]):
     number = serializers.IntegerField()
     speaker = serializers.CharField()
-    source = serializers.CharField()
+    original = serializers.CharField(help_text="The source's words.")
     text = serializers.CharField()
 
 
@@ -80,12 +80,12 @@ class CaptionsView(APIView):
             require_change(request.user, edition.production)
             matched = add_captions(request.user, edition, script)
         source = {w.line_id: w.text for w in edition.production.editions.get(
-            language=edition.production.source_language).wordings.all()}  # type: ignore[attr-defined]
-        names = dict(edition.production.speakers.values_list("id", "name"))  # type: ignore[attr-defined]
+            language=edition.production.source_language).wordings.all()}
+        names = dict(edition.production.speakers.values_list("id", "name"))
         return Response({
             "applied": given.validated_data["apply"], "matched": sum(map(bool, matched.wordings)),
             "lines": [{"number": line.position + 1, "speaker": names[line.speaker_id],
-                       "source": source.get(line.pk, ""), "text": text}
+                       "original": source.get(line.pk, ""), "text": text}
                       for line, text in zip(lines, matched.wordings, strict=True)],
             "problems": [problem_data(p) for p in (*(p for p in script.problems if p.code != "no_speakers"),
                                                    *matched.problems)],

@@ -156,10 +156,8 @@ def _speaker(edition: Edition, speaker_id: int) -> Speaker:
 def own_line(edition: Edition, speaker: Speaker) -> str:
     """The speaker's line to hear a voice by: the longest of the short ones, in the edition or in the source."""
     for language in (edition.language, edition.production.source_language):
-        texts = [
-            text for text in edition.production.editions.get(language=language).wordings  # type: ignore[attr-defined]
-            .filter(line__speaker=speaker).exclude(text="").values_list("text", flat=True)
-        ]
+        spoken = edition.production.editions.get(language=language).wordings.filter(line__speaker=speaker)
+        texts = list(spoken.exclude(text="").values_list("text", flat=True))
         short = [text for text in texts if len(text) <= 90] or sorted(texts, key=len)[:1]
         if short:
             return str(max(short, key=len))

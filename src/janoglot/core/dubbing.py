@@ -161,7 +161,7 @@ class _Pool:
 
     def run(self, function: Callable[[str, Any], Any], work: Mapping[str, Any], step: str,
             progress: Progress) -> dict[str, Any]:
-        results = {}
+        results: dict[str, Any] = {}
         keys = list(work)
         size = max(1, min(16, len(keys) // 16))
         chunks = [keys[at: at + size] for at in range(0, len(keys), size)]

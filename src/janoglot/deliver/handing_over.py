@@ -114,7 +114,7 @@ def production_script(production: Production) -> Script:
     script.languages = [e.language for e in production.editions.all() if not e.is_source]
     wordings: dict[int, dict[str, str]] = {}
     for edition in production.editions.all():
-        for line_id, text in edition.wordings.values_list("line_id", "text"):  # type: ignore[attr-defined]
+        for line_id, text in edition.wordings.values_list("line_id", "text"):
             wordings.setdefault(line_id, {})[edition.language] = text
     for line in Line.objects.filter(production=production).select_related("speaker", "part"):
         texts = wordings.get(line.pk, {})

@@ -16,11 +16,11 @@ from rest_framework.views import APIView
 
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.speech.takes import scaled_words
+from janoglot.core.timing.placing import Placement
 from janoglot.direct.actions.voice import stop, voice
 from janoglot.direct.models import JOB_STATES, VoicingJob
 from janoglot.direct.state import TAKE_STATES, EditionState, LineState
 from janoglot.direct.tasks import finish_if_done, remaining
-from janoglot.core.timing.placing import Placement
 from janoglot.productions.api import edition_data
 from janoglot.productions.permissions import edition_for, visible_productions
 from janoglot.productions.serializers import EditionSerializer
@@ -115,7 +115,7 @@ def line_data(state: LineState, placement: Placement, seconds: float | None = No
 def job_data(job: VoicingJob) -> Data:
     left = remaining(job) if job.state == "running" else []
     total = len(job.wordings)
-    numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}  # type: ignore[attr-defined]
+    numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}
     seconds_left = None
     if job.state == "running" and job.characters_done:
         spent = (timezone.now() - job.created).total_seconds()

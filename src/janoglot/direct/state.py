@@ -88,7 +88,7 @@ class EditionState:
     @classmethod
     def load(cls, edition: Edition) -> EditionState:
         lines = Line.objects.filter(production_id=edition.production_id).select_related("speaker", "part")
-        return cls(edition, lines, edition.wordings.all(), edition.castings.all())  # type: ignore[attr-defined]
+        return cls(edition, lines, edition.wordings.all(), edition.castings.all())
 
     @cached_property
     def timed_lines(self) -> list[TimedLine]:

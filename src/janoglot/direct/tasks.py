@@ -55,7 +55,7 @@ def voice_lines(job_id: int, wording_ids: list[int]) -> None:
 def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:
     wordings = list(Wording.objects.filter(pk__in=wording_ids))
     lines = Line.objects.filter(pk__in=[w.line_id for w in wordings]).select_related("speaker", "part")
-    return EditionState(edition, lines, wordings, edition.castings.all()).lines  # type: ignore[attr-defined]
+    return EditionState(edition, lines, wordings, edition.castings.all()).lines
 
 
 def _voice(job: VoicingJob, state: LineState) -> None:
@@ -76,7 +76,8 @@ def _voice(job: VoicingJob, state: LineState) -> None:
 
 def voice_now(state: LineState) -> None:
     """The take that ``state`` wants, made where it is missing, and chosen. Raises EngineError."""
-    assert state.recipe is not None and state.wording is not None
+    assert state.recipe is not None
+    assert state.wording is not None
     store = takes()
     if not Take.objects.filter(pk=state.wanted).exists() or not store.has(f"{state.wanted}.wav"):
         made = make_take(state.recipe, store)

@@ -82,15 +82,14 @@ def _start(ports: Ports) -> int:
     for ending in (signal.SIGINT, signal.SIGTERM):
         signal.signal(ending, signal.default_int_handler)
     try:
-        makers = (
-            (lambda: mariadb(VAR, ports.database), ports.database, "MariaDB", "--db-port"),
-            (lambda: redis(VAR, ports.redis), ports.redis, "Redis", "--redis-port"),
-            (lambda: web_server(VAR, ports, environment), ports.web, "the web server", "--port"),
-        )
-        made = [maker() for maker, *_ in makers]
+        made = [mariadb(VAR, ports.database), redis(VAR, ports.redis), web_server(VAR, ports, environment)]
         for service in made:
             service.end_leftover()
-        for (_, port, what, option) in makers:
+        for port, what, option in (
+            (ports.database, "MariaDB", "--db-port"),
+            (ports.redis, "Redis", "--redis-port"),
+            (ports.web, "the web server", "--port"),
+        ):
             require_free(port, what, option)
         services += made[:2]
         start_together(services)

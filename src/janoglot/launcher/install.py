@@ -55,7 +55,7 @@ def _installed(name: str) -> bool:
 
 def environment(tests: bool) -> None:
     """The virtual environment with every locked version."""
-    if sys.version_info < (3, 11):
+    if sys.version_info < (3, 11):  # noqa: UP036 - this is where an older one is told
         raise Trouble(f"Python 3.11 or newer is needed; this is {sys.version.split()[0]}.")
     locks = [HOME / "requirements" / "base.txt"] + ([HOME / "requirements" / "dev.txt"] if tests else [])
     stamp = _digest(locks, sys.version)

@@ -28,7 +28,7 @@ from janoglot.productions.actions.add_edition import add_edition
 from janoglot.productions.actions.set_production import set_production
 from janoglot.productions.demo import DEMO_USER
 from janoglot.productions.models import ActionRecord, Edition, Production
-from janoglot.productions.permissions import production_for, role_of, visible_productions
+from janoglot.productions.permissions import production_for, role_of, signed_in, visible_productions
 from janoglot.productions.recorder import undo_last
 from janoglot.script.importing import create_production, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line
@@ -54,7 +54,7 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
     editions = []
     for edition in production.editions.all():
         edition.production = production
-        state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all())  # type: ignore[attr-defined]
+        state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all())
         editions.append(edition_data(edition, state))
     newest = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[]).first()
     return {
@@ -62,8 +62,8 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
         "target_lufs": production.target_lufs, "timed": any(line.slot for line in lines),
         "role": role_of(user, production), "editions": editions,
         "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said[p.pk]}
-                     for p in production.speakers.all()],  # type: ignore[attr-defined]
-        "parts": list(production.parts.values("id", "name")),  # type: ignore[attr-defined]
+                     for p in production.speakers.all()],
+        "parts": list(production.parts.values("id", "name")),
         "undo": newest.name if newest else None,
     }
 
@@ -143,12 +143,11 @@ class ProductionsView(APIView):
         """Make a production from a draft that was brought in."""
         given = s.ProductionCreateSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        draft = ImportDraft.objects.filter(user_id=request.user.pk, pk=given.validated_data["draft"]).first()
+        draft = ImportDraft.objects.filter(user=signed_in(request.user), pk=given.validated_data["draft"]).first()
         if draft is None:
             raise NotFound
         script = read_draft(draft)
-        assert isinstance(request.user, User)
-        production = create_production(request.user, given.validated_data["name"], script,
+        production = create_production(signed_in(request.user), given.validated_data["name"], script,
                                        source_language_of(draft, script))
         draft.delete()
         return Response(production_data(production, request.user), status=status.HTTP_201_CREATED)

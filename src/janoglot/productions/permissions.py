@@ -44,9 +44,16 @@ def edition_for(user: Anyone, production_id: int, language: str, change: bool = 
     return edition
 
 
+def signed_in(user: Anyone) -> User:
+    """The user behind a request that only somebody signed in can make. Raises PermissionDenied."""
+    if not isinstance(user, User):
+        raise PermissionDenied("Sign in first.")
+    return user
+
+
 def role_of(user: Anyone, production: Production) -> Role | None:
-    found = Membership.objects.filter(production=production, user_id=user.pk).values_list("role", flat=True).first()
-    return Role(found) if found else None
+    found = Membership.objects.filter(production=production, user=signed_in(user)).first()
+    return Role(found.role) if found else None
 
 
 def require_change(user: Anyone, production: Production) -> None:

@@ -14,7 +14,7 @@ from rest_framework.views import APIView
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.script.decoding import LARGEST
 from janoglot.core.script.model import Script
-from janoglot.productions.permissions import require_change, visible_productions
+from janoglot.productions.permissions import require_change, signed_in, visible_productions
 from janoglot.script.actions.edit_line import edit_line
 from janoglot.script.actions.merge_speakers import merge_speakers
 from janoglot.script.actions.rename_speaker import rename_speaker
@@ -124,7 +124,8 @@ def uploaded(request: Request) -> tuple[bytes, str]:
             raise BadInput("The file has {size:.1f} MB; a script may have {limit} MB at most. Split it into parts.",
                            size=file.size / 1024**2, limit=LARGEST // 1024**2)
         return file.read(), str(file.name or "")[:255]
-    text = request.data.get("text")
+    sent = request.data if isinstance(request.data, dict) else {}
+    text = sent.get("text")
     if not isinstance(text, str) or not text.strip():
         raise BadInput("Paste a script, or choose a file.")
     return text.encode(), ""
@@ -135,11 +136,12 @@ class ImportsView(APIView):
     def post(self, request: Request) -> Response:
         """Show what a script is understood to hold. Nothing is created but a draft of your own."""
         content, filename = uploaded(request)
-        hints = {name: request.data[name] for name in ("format", "source_language") if request.data.get(name)}
-        draft = ImportDraft(user_id=request.user.pk, filename=filename, content=content, hints=hints)
+        sent = request.data if isinstance(request.data, dict) else {}
+        hints = {name: str(sent[name]) for name in ("format", "source_language") if sent.get(name)}
+        draft = ImportDraft(user=signed_in(request.user), filename=filename, content=content, hints=hints)
         script = read_draft(draft)
         # One draft each: the last one is what the person is looking at.
-        ImportDraft.objects.filter(user_id=request.user.pk).delete()
+        ImportDraft.objects.filter(user=signed_in(request.user)).delete()
         draft.save()
         return Response(preview_data(draft, script), status=status.HTTP_201_CREATED)
 
@@ -148,7 +150,7 @@ class ImportView(APIView):
     @extend_schema(request=HintsSerializer, responses=PreviewSerializer)
     def patch(self, request: Request, draft_id: int) -> Response:
         """Say what the columns mean, or which language the source is in, and see it again."""
-        draft = ImportDraft.objects.filter(user_id=request.user.pk, pk=draft_id).first()
+        draft = ImportDraft.objects.filter(user=signed_in(request.user), pk=draft_id).first()
         if draft is None:
             raise Http404
         given = HintsSerializer(data=request.data)

@@ -75,7 +75,7 @@ def _fill(production: Production, script: Script, source_language: str) -> None:
     Line.objects.bulk_create(rows, batch_size=500)
     # bulk_create gives ids on MariaDB 10.5 and newer; read them back by position where it did not.
     if rows and rows[0].pk is None:
-        rows = list(production.lines.order_by("position"))  # type: ignore[attr-defined]
+        rows = list(production.lines.order_by("position"))
     wordings = []
     for row, line in zip(rows, script.lines, strict=True):
         for tag, edition in editions.items():

@@ -7,7 +7,7 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from drf_spectacular.openapi import AutoSchema
 
 
-class SessionSignInScheme(OpenApiAuthenticationExtension):
+class SessionSignInScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
     """How the OpenAPI document describes the sign-in."""
 
     target_class = "janoglot.server.authentication.SessionSignIn"

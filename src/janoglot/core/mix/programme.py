@@ -167,7 +167,7 @@ def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None)
 
 
 def convert(source: Path, place: Path, layout: Layout) -> None:
-    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate that is ample for one voice channel."""
+    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate."""
     options = {"compression_level": 0.5, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
     with soundfile.SoundFile(source) as file, atomic_file(place) as half, soundfile.SoundFile(
         half, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options

@@ -35,20 +35,21 @@ def match_by_time(slots: Sequence[tuple[float, float] | None], translated: Seque
     longest = max(end - start for start, end, _ in timed)
     result = Matched([""] * len(slots))
     for cue in sorted((line for line in translated if line.slot), key=lambda line: line.start or 0.0):
-        assert cue.start is not None and cue.end is not None
+        assert cue.slot is not None
+        cue_start, cue_end = cue.slot
         best, best_score = None, 0.0
-        place = max(0, bisect_left(starts, cue.start - max(longest, NEAR)))
-        while place < len(timed) and starts[place] < cue.end + NEAR:
+        place = max(0, bisect_left(starts, cue_start - max(longest, NEAR)))
+        while place < len(timed) and starts[place] < cue_end + NEAR:
             start, end, index = timed[place]
-            shared = min(end, cue.end) - max(start, cue.start)
-            drift = abs(start - cue.start)
+            shared = min(end, cue_end) - max(start, cue_start)
+            drift = abs(start - cue_start)
             score = 1.0 + shared if shared > 0 else (1.0 - drift / NEAR if drift < NEAR else 0.0)
             if score > best_score:
                 best, best_score = index, score
             place += 1
         if best is None:
             result.problems.append(Problem("no_line_there", "No line is spoken at {at:.1f} s: “{words}” was left out.",
-                                           {"at": cue.start, "words": cue.words[:40]}, cue.row))
+                                           {"at": cue_start, "words": cue.words[:40]}, cue.row))
         else:
             result.wordings[best] = f"{result.wordings[best]} {cue.words}".strip()
     if not any(result.wordings):

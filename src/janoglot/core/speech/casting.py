@@ -42,7 +42,7 @@ def cast_rest(
     if not candidates:
         raise BadInput("No voice on this machine speaks {language}.", language=english_name(language))
     voices = catalogue()
-    used = {voice_id for voice_id in taken.values()} | set(avoid)
+    used = set(taken.values()) | set(avoid)
     chosen: dict[str, str] = {}
     for speaker in speakers:
         if taken.get(speaker):

@@ -17,7 +17,8 @@ from janoglot.core.speech.voices import AGES, REGISTERS, Voice, register_of
 _KINDS: dict[str, tuple[str, Shaping]] = {
     "deep": ("60s", Shaping(pitch_hz=76, melody=0.85, tract=0.88, tilt_db=-3, roughness=0.4, tempo=0.93)),
     "grave": ("50s", Shaping(pitch_hz=90, melody=0.8, tract=0.95, tilt_db=-7, tempo=0.96)),
-    "weathered": ("70s", Shaping(pitch_hz=104, melody=1.2, tract=0.93, tilt_db=2, breath=0.35, roughness=0.9, tempo=0.9)),
+    "weathered": ("70s", Shaping(pitch_hz=104, melody=1.2, tract=0.93, tilt_db=2, breath=0.35, roughness=0.9,
+                                 tempo=0.9)),
     "steady": ("40s", Shaping(pitch_hz=110, melody=0.95, tract=0.97, source="klatt2")),
     "plain": ("30s", Shaping(pitch_hz=126, melody=1.0, tract=1.0, tilt_db=1)),
     "keen": ("20s", Shaping(pitch_hz=143, melody=1.25, tract=1.03, tilt_db=6, tempo=1.05)),

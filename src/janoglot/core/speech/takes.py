@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -37,7 +37,7 @@ class TakeRecipe:
 
     words: str
     voice: Voice
-    delivery: Delivery = Delivery()
+    delivery: Delivery = field(default_factory=Delivery)
 
     @property
     def spoken_words(self) -> str:
@@ -92,8 +92,9 @@ def make_take(recipe: TakeRecipe, store: Store) -> Take:
         raise EngineError("“{words}” holds nothing that {voice} can say.", words=recipe.words[:40],
                           voice=recipe.voice.name)
     write_sound(store, f"{recipe.hash}.wav", spoken.samples, spoken.rate)
+    lufs = measure(spoken.samples, spoken.rate, peaks=False).integrated
     return Take(
-        recipe.hash, spoken.seconds, spoken.rate, round(measure(spoken.samples, spoken.rate, peaks=False).integrated, 3),
+        recipe.hash, spoken.seconds, spoken.rate, round(lufs, 3),
         tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in spoken.words),
     )
 

@@ -43,7 +43,7 @@ def semitones_apart(one: VoiceMeasure, other: VoiceMeasure) -> float:
 
 def voice_table(language: str) -> str:
     rows = measured_voices(language)
-    out = ["| voice | accent | age | register | pitch, Hz (5–95 %) | brightness, Hz | nearest of its accent, semitones |",
+    out = ["| voice | accent | age | register | pitch, Hz (5–95 %) | brightness, Hz | nearest of its accent, st |",
            "|---|---|---|---|---|---|---|"]
     for voice, measure in rows:
         others = [(semitones_apart(measure, m), v.name) for v, m in rows if v is not voice and v.base == voice.base]

@@ -20,8 +20,8 @@ def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:
         record.summary = f"{speaker.name} → {into.name}"
         for line in Line.objects.filter(speaker=speaker):
             record.update(line, speaker_id=into.pk)
-        has = set(into.castings.values_list("edition_id", flat=True))  # type: ignore[attr-defined]
-        for casting in speaker.castings.all():  # type: ignore[attr-defined]
+        has = set(into.castings.values_list("edition_id", flat=True))
+        for casting in speaker.castings.all():
             if casting.edition_id in has:
                 record.delete(casting)
             else:

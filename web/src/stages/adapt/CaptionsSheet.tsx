@@ -84,7 +84,7 @@ export function CaptionsSheet({
               {matched.lines.map((line) => (
                 <tr key={line.number} className="border-t border-rule align-top">
                   <td className="py-1 pe-3 text-soft text-end w-10">{line.number}</td>
-                  <td className="py-1 pe-3 w-2/5">{line.source}</td>
+                  <td className="py-1 pe-3 w-2/5">{line.original}</td>
                   <td className="py-1" dir={direction} lang={language}>{line.text || "—"}</td>
                 </tr>
               ))}

@@ -32,15 +32,15 @@ def take_directions(text: str) -> tuple[str, list[str]]:
     ('Mind the step there.', ['softly', 'a pause'])
     """
     notes = [(m["round"] or m["square"] or "").strip() for m in _DIRECTION.finditer(text)]
-    words = _DIRECTION.sub(" ", text)
-    words = re.sub(r"\s+([,.;:!?…])", r"\1", words)
+    # Where a direction stood before a mark, the mark moves up; spaces that the writer set before marks stay.
+    words = _DIRECTION.sub(lambda m: "" if text[m.end(): m.end() + 1] in tuple(",.;:!?…") else " ", text)
     return " ".join(words.split()), [note for note in notes if note]
 
 
 class PlainText:
     id = "text"
     name = "text"
-    suffixes = (".txt", ".text", ".md", ".fountain")
+    suffixes: tuple[str, ...] = (".txt", ".text", ".md")
     expects = "Each line should start with a name and a colon, such as “Keeper: Mind the third step.”"
 
     def certain(self, text: str) -> bool:
@@ -48,7 +48,9 @@ class PlainText:
 
     def read(self, text: str, hints: Hints) -> Script:
         script = Script()
-        part, pending, current = "", [], None
+        part = ""
+        pending: list[str] = []
+        current: ScriptLine | None = None
         for row, raw in enumerate(text.split("\n"), 1):
             stripped = raw.strip().lstrip("\ufeff")
             if not stripped:

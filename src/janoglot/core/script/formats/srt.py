@@ -27,7 +27,7 @@ def write_srt(cues: Iterable[Cue]) -> str:
 class SubRip:
     id = "srt"
     name = "SRT"
-    suffixes = (".srt",)
+    suffixes: tuple[str, ...] = (".srt",)
     expects = "Each cue needs a row of times such as 00:00:01,000 --> 00:00:02,500."
 
     def certain(self, text: str) -> bool:

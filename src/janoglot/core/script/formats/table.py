@@ -55,7 +55,7 @@ def role_of_header(header: str) -> str | None:
         return _ROLE_OF[key]
     # Two-letter words such as "no" and "to" are roles above before they are languages here.
     for candidate in (plain, re.sub(r"(?i)\b(translation|target|wording|text|words|dub)\b[:\s_-]*", "", plain)):
-        tag = find_tag(candidate.strip(" :_-"))
+        tag = find_tag(candidate.strip(" :_-()[]"))
         if tag:
             return tag
     return None

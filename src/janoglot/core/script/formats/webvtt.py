@@ -31,7 +31,7 @@ def _escape(text: str) -> str:
 class WebVtt:
     id = "webvtt"
     name = "WebVTT"
-    suffixes = (".vtt", ".webvtt")
+    suffixes: tuple[str, ...] = (".vtt", ".webvtt")
     expects = "Each cue needs a row of times such as 00:01.000 --> 00:02.500."
 
     def certain(self, text: str) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import cache
 
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines.base import Engine
@@ -11,7 +11,7 @@ from janoglot.core.speech.engines.formant import FormantEngine
 _MAKERS = {FormantEngine.id: FormantEngine}
 
 
-@lru_cache(maxsize=None)
+@cache
 def engine_named(name: str) -> Engine:
     """The engine with this id, started once in each process. Raises EngineError where it cannot be had."""
     try:

@@ -13,7 +13,7 @@ import os
 import re
 import tempfile
 from collections.abc import Sequence
-from functools import lru_cache
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -272,7 +272,7 @@ def _shipped_data(named: bytes | None) -> Path:
     raise EngineError("The formant engine's data is missing. Install Debian's package espeak-ng-data.")
 
 
-@lru_cache(maxsize=None)
+@cache
 def _data_folder(shipped: Path, version: str) -> Path:
     """A data folder of ours: links to everything shipped, and a folder of variants that is our own."""
     root = Path(os.environ.get("JANOGLOT_VAR") or Path.home() / ".cache" / "janoglot")

@@ -1,0 +1,113 @@
+"""Tests, pictures, benchmarks, and what is generated: everything but starting."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import subprocess
+import tempfile
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from janoglot.launcher import install
+from janoglot.launcher.places import HOME, PYTHON, VAR, VENV, Trouble
+from janoglot.launcher.stack import data_services
+
+_PARTS = ("checks", "core", "web", "server", "e2e")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Set up for the chore, then do it. The exit status of the whole."""
+    install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE, *install.TESTS))
+    install.environment(tests=True)
+    if options.command == "test":
+        return _test(options.only)
+    if options.command == "shots":
+        install.web_build()
+        return _python(["-m", "tests.e2e.shots"])
+    if options.command == "bench":
+        return _python(["-m", "bench", *options.only])
+    if options.command == "api":
+        return _api()
+    return _lock()
+
+
+def _test(only: Sequence[str]) -> int:
+    unknown = set(only) - set(_PARTS)
+    if unknown:
+        raise Trouble(f"There are no tests “{', '.join(sorted(unknown))}”. Choose from: {' '.join(_PARTS)}.")
+    install.web_packages()
+    parts: dict[str, Callable[[], int]] = {
+        "checks": _checks,
+        "core": lambda: _python(["-m", "pytest", "-q", "tests/core"]),
+        "web": lambda: install.npm(["test", "-s"], check=False),
+        "server": _server_tests,
+        "e2e": _e2e,
+    }
+    failed = []
+    for name, part in parts.items():
+        if only and name not in only:
+            continue
+        began = time.monotonic()
+        print(f"\n── {name}", flush=True)
+        if part():
+            failed.append(name)
+        print(f"── {name}: {'failed' if name in failed else 'passed'}, {time.monotonic() - began:.0f} s", flush=True)
+    print(f"\njanoglot: {'failed: ' + ', '.join(failed) if failed else 'everything passed'}", flush=True)
+    return 1 if failed else 0
+
+
+def _checks() -> int:
+    results = [
+        _tool("ruff", "check", "."),
+        _tool("mypy"),
+        _tool("lint-imports", "--no-cache"),
+        install.npm(["run", "-s", "lint"], check=False),
+        install.npm(["run", "-s", "check"], check=False),
+    ]
+    return max(results)
+
+
+def _server_tests() -> int:
+    with (
+        tempfile.TemporaryDirectory(prefix="janoglot-test-") as folder,
+        data_services(Path(folder)) as (_, environment),
+    ):
+        return _python(["-m", "pytest", "-q", "tests/server"], environment)
+
+
+def _e2e() -> int:
+    install.web_build()
+    return _python(["-m", "pytest", "-q", "tests/e2e"])
+
+
+def _tool(name: str, *arguments: str) -> int:
+    print(f"$ {name}", flush=True)
+    return subprocess.run([str(VENV / "bin" / name), *arguments], cwd=HOME, env=_environment()).returncode
+
+
+def _python(arguments: Sequence[str], extra: dict[str, str] | None = None) -> int:
+    return subprocess.run([str(PYTHON), *arguments], cwd=HOME, env={**_environment(), **(extra or {})}).returncode
+
+
+def _environment() -> dict[str, str]:
+    install.var_folder()
+    return {**os.environ, "PYTHONPATH": f"{HOME / 'src'}{os.pathsep}{HOME}", "JANOGLOT_HOME": str(HOME),
+            "JANOGLOT_VAR": str(VAR), "DJANGO_SETTINGS_MODULE": "janoglot.server.settings", "OMP_NUM_THREADS": "1"}
+
+
+def _api() -> int:
+    code = _python(["-m", "django", "spectacular", "--file", "docs/openapi.yaml", "--validate", "--fail-on-warn"])
+    install.web_packages()
+    return code or install.npm(["run", "-s", "api"], check=False)
+
+
+def _lock() -> int:
+    results = []
+    for name in ("base", "dev"):
+        results.append(subprocess.run(
+            [str(VENV / "bin" / "pip-compile"), "-q", "--strip-extras", "--allow-unsafe", "--no-emit-index-url",
+             "--no-emit-find-links", "--no-emit-trusted-host", "--no-emit-options", f"{name}.in", "-o", f"{name}.txt"],
+            cwd=HOME / "requirements").returncode)
+    return max(results)

@@ -1,0 +1,35 @@
+from __future__ import annotations
+
+import pytest
+
+from janoglot.core.errors import UnknownLanguage
+from janoglot.core.languages import direction, distance, find_tag, own_name, same_language, tag_of
+
+
+@pytest.mark.parametrize(("name", "tag"), [
+    ("French", "fr"), ("français", "fr"), ("FRENCH", "fr"), ("es-MX", "es-MX"), ("es_mx", "es-MX"), ("ES-mx", "es-MX"),
+    ("Spanish (Mexico)", "es-MX"), ("español (México)", "es-MX"), ("Brazilian Portuguese", "pt-BR"),
+    ("Portuguese, Brazil", "pt-BR"), ("English UK", "en-GB"), ("Latin American Spanish", "es-419"), ("Deutsch", "de"),
+    ("hi", "hi"), ("Chinese", "zh"),
+])
+def test_languages_are_found_by_any_usual_name(name: str, tag: str) -> None:
+    assert find_tag(name) == tag
+
+
+@pytest.mark.parametrize("word", ["Name", "Wer", "Keeper", "Room", "words", "", "x" * 80, "!!"])
+def test_words_that_are_no_language_are_none(word: str) -> None:
+    assert find_tag(word) is None
+
+
+def test_an_unknown_language_says_what_to_do() -> None:
+    with pytest.raises(UnknownLanguage, match="“Harbourish”.*es-MX"):
+        tag_of("Harbourish")
+
+
+def test_names_directions_and_distances() -> None:
+    assert own_name("es-MX") == "Español (México)"
+    assert direction("ar-EG") == direction("he") == "rtl"
+    assert direction("hi") == direction("zh-CN") == "ltr"
+    assert distance("es-MX", "es-MX") == 0 < distance("es-MX", "es-419") < distance("es-MX", "es-ES") < 10
+    assert distance("es-MX", "pt-BR") >= 10
+    assert same_language("zh-CN", "cmn")

@@ -1,0 +1,230 @@
+from __future__ import annotations
+
+import pytest
+import srt as srt_library
+import webvtt as webvtt_library
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from janoglot.core.errors import BadInput
+from janoglot.core.script.formats import FORMATS, detect, read_script
+from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.formats.plain import take_directions
+from janoglot.core.script.formats.table import plain_cell, role_of_header, safe_cell
+from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.times import read_time, write_time
+from tests.core.conftest import DEMO
+
+
+@pytest.mark.parametrize(("text", "seconds"), [
+    ("1:02.5", 62.5), ("00:01:02,500", 62.5), ("62.5", 62.5), ("62,5", 62.5), ("62.5 s", 62.5), ("1m 2.5s", 62.5),
+    ("0", 0.0), ("01:00:00.000", 3600.0), ("90:00", 5400.0),
+    ("1:75", None), ("00:01:02:12", None), ("soon", None), ("-3", None), ("", None), ("999999", None),
+])
+def test_times_in_every_notation(text: str, seconds: float | None) -> None:
+    assert read_time(text) == (pytest.approx(seconds) if seconds is not None else None)
+
+
+@given(st.integers(min_value=0, max_value=86_400_000))
+def test_a_written_time_reads_back(milliseconds: int) -> None:
+    for mark in ".,":
+        assert read_time(write_time(milliseconds / 1000, mark)) == pytest.approx(milliseconds / 1000)
+
+
+class TestPlainText:
+    def test_names_directions_parts_and_continuations(self) -> None:
+        script = read_script("# The Stair\n\nKeeper: (softly) Mind the step\n   it is loose.\n\n[a door]\n"
+                             "IMKA (afraid): Who is there? It is 12:30.\nＰell：你好\n# End\nKeeper: Me.")
+        first, second, third, last = script.lines
+        assert (first.speaker, first.words, first.notes) == ("Keeper", "Mind the step it is loose.", "softly")
+        assert (second.speaker, second.words) == ("IMKA", "Who is there? It is 12:30.")
+        assert second.notes == "a door; afraid"
+        assert third.words == "你好"
+        assert (first.part, last.part, last.row) == ("The Stair", "End", 10)
+        assert not script.problems
+
+    def test_words_before_any_name_are_kept_and_reported_by_row(self) -> None:
+        script = read_script("\nMind the step.\nKeeper: Yes.\nImka:\n")
+        assert [line.speaker for line in script.lines] == [UNNAMED, "Keeper"]
+        assert [(p.code, p.row) for p in script.problems] == [("no_speaker", 2), ("no_words", 4)]
+
+    @pytest.mark.parametrize("text", ["http://harbour.example: no", "12:30 is when it opens", "Well, now: listen"])
+    def test_what_only_looks_like_a_name_is_words(self, text: str) -> None:
+        assert read_script(f"Keeper: Yes.\n{text}").lines[0].words == f"Yes. {text}"
+
+    def test_directions_leave_no_gap_before_a_mark(self) -> None:
+        assert take_directions("Mind the step (a creak), please [x].") == ("Mind the step, please.", ["a creak", "x"])
+
+
+class TestTables:
+    @pytest.mark.parametrize("separator", [",", ";", "\t"])
+    @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "cp1252"])
+    def test_any_separator_encoding_case_and_order(self, separator: str, encoding: str) -> None:
+        rows = [["FRENCH", "Out Time", "SPEAKER", "in", "Text", "es_MX"],
+                ["Été", "00:00:02,500", "Keeper", "0:01", "Hello", "Adiós"]]
+        text = "\r\n".join(separator.join(f'"{cell}"' if separator in cell else cell for cell in row) for row in rows)
+        script = read_script(text.encode(encoding), "script.csv")
+        line = script.lines[0]
+        assert (line.speaker, line.words, line.slot) == ("Keeper", "Hello", (1.0, 2.5))
+        assert line.wordings == {"fr": "Été", "es-MX": "Adiós"}
+        assert not script.problems
+
+    def test_the_rest_is_offered_when_rows_are_bad(self) -> None:
+        script = read_script("speaker,words,in,out\nKeeper,One,soon,4\n,Two,5,4\nPell,,1,2\nImka,Four,7,\nPell,Five,1,2,extra")
+        assert [line.words for line in script.lines] == ["One", "Two", "Four", "Five"]
+        assert {(p.row, p.code) for p in script.problems} == {
+            (2, "bad_time"), (3, "no_speaker"), (3, "slot_backwards"), (4, "no_words"), (5, "no_out_time"),
+            (6, "extra_cells")}
+        assert "“soon” is not a time" in str(next(p for p in script.problems if p.code == "bad_time"))
+
+    def test_rows_count_as_a_person_sees_them_past_line_breaks_in_cells(self) -> None:
+        script = read_script('speaker,words\nKeeper,"One\ntwo"\n\nImka,Three')
+        assert [(line.row, line.words) for line in script.lines] == [(2, "One\ntwo"), (5, "Three")]
+
+    def test_without_a_column_of_words_the_first_language_is_the_source(self) -> None:
+        script = read_script("part,speaker,en-GB,fr\nA,Keeper,Hello,Salut")
+        assert script.source_language == "en-GB"
+        assert script.lines[0].words == "Hello"
+        assert script.languages == ["fr"]
+        other = read_script("part,speaker,en-GB,fr\nA,Keeper,Hello,Salut", hints=Hints(source_language="fr"))
+        assert (other.lines[0].words, other.lines[0].wordings) == ("Salut", {"en-GB": "Hello"})
+
+    def test_a_person_overrules_the_columns(self) -> None:
+        script = read_script("who said,what was said,x\nKeeper,Hello,Salut", "a.csv",
+                             Hints(format="csv", columns={0: "speaker", 1: "words", 2: "fr"}))
+        assert script.lines[0].wordings == {"fr": "Salut"}
+
+    def test_a_table_without_a_header_is_read_and_said(self) -> None:
+        script = read_script("Keeper,Hello\nImka,Who?", "a.csv")
+        assert [line.speaker for line in script.lines] == ["Keeper", "Imka"]
+        assert script.problems[0].code == "no_header"
+
+    @pytest.mark.parametrize(("header", "role"), [
+        ("Character", "speaker"), ("TC In", "start"), ("time-out", "end"), ("Scene", "part"), ("No.", ""),
+        ("German", "de"), ("Text (fr-FR)", "fr-FR"), ("Mood ring", None),
+    ])
+    def test_headers(self, header: str, role: str | None) -> None:
+        assert role_of_header(header) == role
+
+    @given(st.text(max_size=30))
+    def test_no_cell_is_a_formula_and_every_cell_reads_back(self, text: str) -> None:
+        assert not safe_cell(text).startswith(("=", "+", "-", "@", "\t", "\r"))
+        assert plain_cell(safe_cell(text)) == text
+
+
+class TestCaptions:
+    SRT = ("1\n00:00:01,000 --> 00:00:03,000\nKeeper: Mind <i>the</i> step.\n\n"
+           "2\n00:00:04,000 --> 00:00:03,000\nImka: Backwards.\n\n"
+           "x\nthis --> that\nImka: Lost.\n\n"
+           "4\n00:00:05.0 -> 00:00:07.0\nKeeper: One.\nImka: Two two.\n")
+
+    def test_srt_keeps_what_is_good_and_says_what_is_not(self) -> None:
+        script = read_script(self.SRT, "a.srt")
+        assert [(line.speaker, line.words) for line in script.lines] == [
+            ("Keeper", "Mind the step."), ("Keeper", "One."), ("Imka", "Two two.")]
+        assert {p.row for p in script.problems} == {6, 10}
+        one, two = script.lines[1:]
+        assert one.slot is not None and two.slot is not None  # noqa: PT018
+        assert one.slot[0] == 5.0
+        assert one.slot[1] == two.slot[0]
+        assert two.slot[1] == 7.0
+
+    def test_webvtt_voice_tags_notes_styles_and_entities(self) -> None:
+        script = read_script("WEBVTT - harbour\n\nNOTE\nKeeper: not spoken\n\nSTYLE\n::cue { color: red }\n\n"
+                             "id-1\n00:01.000 --> 00:02.500 line:0 align:start\n<v.loud Keeper>Bread &amp; <c.x>salt</c>\n"
+                             "<v Imka>And <00:02.000>tea\n")
+        assert [(line.speaker, line.words) for line in script.lines] == [("Keeper", "Bread & salt"), ("Imka", "And tea")]
+        assert script.lines[0].slot is not None
+        assert script.lines[0].slot[0] == 1.0
+
+    def test_a_blank_row_inside_a_cue_does_not_lose_its_second_half(self) -> None:
+        script = read_script("1\n00:00:01,000 --> 00:00:03,000\nMind the\n\nthird step.\n\n2\n"
+                             "00:00:04,000 --> 00:00:05,000\nWhy?\n", "a.srt")
+        assert [line.words for line in script.lines] == ["Mind the third step.", "Why?"]
+
+    def test_captions_without_names_say_so(self) -> None:
+        script = read_script("1\n00:00:01,000 --> 00:00:03,000\nMind the step\n", "a.srt")
+        assert script.lines[0].speaker == UNNAMED
+        assert [p.code for p in script.problems] == ["no_speakers"]
+
+    def test_what_is_written_is_read_by_the_usual_readers(self) -> None:
+        script = Script([ScriptLine("Keeper", "A <b> & c --> d", 1.0, 2.5), ScriptLine("Imka", "Two", 3.0, 4.0)])
+        parsed = list(srt_library.parse(FORMATS["srt"].write(script, "en")))
+        assert [(c.start.total_seconds(), c.end.total_seconds()) for c in parsed] == [(1.0, 2.5), (3.0, 4.0)]
+        captions = webvtt_library.from_string(FORMATS["webvtt"].write(script, "en"))
+        assert [caption.voice for caption in captions] == ["Keeper", "Imka"]
+
+
+NAMES = st.from_regex(r"[A-Z][a-zäöéñ]{1,12}( [A-Z][a-z]{1,8})?", fullmatch=True)
+WORDS = st.from_regex(r"[A-Za-zÀ-ÿअ-हа-яα-ω一-龥]{1,12}( [a-zÀ-ÿअ-ह\-,'=+@]{1,12}){0,12}[.?!]", fullmatch=True)
+
+
+@st.composite
+def scripts(draw: st.DrawFn) -> Script:
+    lines, at = [], 0.0
+    for _ in range(draw(st.integers(1, 8))):
+        at += draw(st.integers(1, 4000)) / 1000
+        end = at + draw(st.integers(200, 9000)) / 1000
+        lines.append(ScriptLine(draw(NAMES), draw(WORDS), round(at, 3), round(end, 3),
+                                wordings={"fr-FR": draw(WORDS)}))
+        at = end
+    return Script(lines, ["fr-FR"])
+
+
+@settings(max_examples=60, deadline=None)
+@given(scripts())
+def test_writing_then_reading_gives_the_same_script(script: Script) -> None:
+    for name in ("csv", "tsv", "srt", "webvtt", "text"):
+        again = read_script(FORMATS[name].write(script, "en-GB"), f"a.{name}", Hints(format=name))
+        assert [(a.speaker, a.words) for a in again.lines] == [(a.speaker, a.words) for a in script.lines], name
+        if name != "text":
+            for one, other in zip(again.lines, script.lines, strict=True):
+                assert one.slot == pytest.approx(other.slot)
+        if name in ("csv", "tsv"):
+            assert [a.wordings for a in again.lines] == [a.wordings for a in script.lines]
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.one_of(st.binary(max_size=300), st.text(max_size=300).map(lambda t: t.encode("utf-8", "ignore"))),
+       st.sampled_from(["", "a.txt", "a.csv", "a.srt", "a.vtt"]))
+def test_no_file_breaks_the_reading(data: bytes, name: str) -> None:
+    try:
+        script = read_script(data, name)
+    except BadInput as error:
+        assert str(error).endswith((".", "?", "”", ")"))
+    else:
+        assert script.lines
+
+
+@pytest.mark.parametrize(("data", "says"), [
+    (b"", "empty"), (b"   \n", "empty"), (b"\x89PNG\r\n\x1a\n\x00\x00\x00", "not a text file"),
+    (b"\xff\xfe" + b"\x00\xd8" * 3, "UTF-16"), (b"a,b,words,x\n", "No lines"),
+    (b"x" * (5 * 1024 * 1024 + 1), "5 MB"),
+    (("Keeper: " + "a " * 2500).encode(), "4000"),
+])
+def test_files_that_hold_nothing_say_what_and_what_to_do(data: bytes, says: str) -> None:
+    with pytest.raises(BadInput, match=says):
+        read_script(data, "a.csv" if b"words" in data else "a.txt")
+
+
+def test_formats_are_told_by_what_they_hold() -> None:
+    assert detect("WEBVTT\n\n").id == "webvtt"
+    assert detect("1\n00:00:01,000 --> 00:00:02,000\nx", "wrong.txt").id == "srt"
+    assert detect("speaker\twords\nA\tb").id == "tsv"
+    assert detect("Keeper: hello, you").id == "text"
+
+
+def test_the_demo_is_what_it_should_be() -> None:
+    script = read_script((DEMO / "tidewater-clock.csv").read_bytes(), "tidewater-clock.csv")
+    assert not script.problems
+    assert len(script.lines) == 48
+    assert len(script.speakers) == 4
+    assert len({line.part for line in script.lines}) == 3
+    assert script.source_language == "en-GB"
+    for tag in ("es-MX", "fr-FR", "pt-BR", "de-DE"):
+        assert all(line.wordings.get(tag) for line in script.lines)
+    for tag in ("hi-IN", "ar-EG"):
+        assert 10 <= sum(tag in line.wordings for line in script.lines) < 48
+    assert 240 <= max(line.end or 0 for line in script.lines) <= 300
+    again = read_script(FORMATS["csv"].write(script, "en-GB"), "a.csv")
+    assert again.lines == script.lines
