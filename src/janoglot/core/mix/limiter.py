@@ -18,10 +18,12 @@ _MARGIN_DB = 0.15
 """What a peak measured between samples may differ by after the gain has moved across it."""
 
 
-def limit(samples: npt.NDArray[np.float32], rate: int, ceiling_db: float) -> npt.NDArray[np.float32]:
-    """``samples`` with their true peaks held under ``ceiling_db`` (dBTP). Same length."""
+def limit(samples: npt.NDArray[np.float32], rate: int,
+          ceiling_db: float) -> tuple[npt.NDArray[np.float32], float]:
+    """``samples`` with their true peaks held under ``ceiling_db`` (dBTP), and the most that one was taken
+    down, in dB. Same length."""
     limiter = Limiter(rate, ceiling_db)
-    return np.concatenate([limiter.process(samples), limiter.flush()])
+    return np.concatenate([limiter.process(samples), limiter.flush()]), limiter.reduced_db
 
 
 class Limiter:

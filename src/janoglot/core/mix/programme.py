@@ -18,7 +18,7 @@ import soxr
 
 from janoglot.core.errors import BadInput, NothingToMix
 from janoglot.core.mix.limiter import Limiter, limit
-from janoglot.core.mix.loudness import SILENCE, LoudnessMeter
+from janoglot.core.mix.loudness import SILENCE, LoudnessMeter, measure
 from janoglot.core.speech.trimming import soft_edges
 from janoglot.core.store import atomic_file
 
@@ -33,6 +33,8 @@ TARGETS = (-16.0, -23.0)
 """LUFS: online and podcast practice; EBU R 128."""
 MOST_LIFT = 24.0
 """dB. A take so quiet that it would need more is noise."""
+_HEARD_LIMITING = 1.5
+_MOST_GIVEN_BACK = 4.0
 _BLOCK = 10 * RATE
 _TOLERANCE = 0.1
 Floats32 = npt.NDArray[np.float32]
@@ -95,9 +97,19 @@ def clip_samples(clip: Clip, target: float) -> Floats32:
     samples, rate = clip.load()
     if rate != RATE:
         samples = soxr.resample(samples, rate, RATE, quality="HQ")
-    gain = min(target - clip.lufs, MOST_LIFT) + clip.level_db
-    samples = samples * np.float32(10 ** (gain / 20))
-    return soft_edges(limit(samples, RATE, CEILING - LINE_HEADROOM), RATE)
+    wanted = target + clip.level_db
+    gain = min(wanted - clip.lufs, MOST_LIFT + clip.level_db)
+    limited, reduced = limit(_amplified(samples, gain), RATE, CEILING - LINE_HEADROOM)
+    if reduced > _HEARD_LIMITING:
+        # What a spiky voice lost with its peaks is given back, or it would be the quietest of the cast.
+        lost = wanted - measure(limited, RATE, peaks=False).integrated
+        limited, _ = limit(_amplified(samples, gain + min(max(lost, 0.0), _MOST_GIVEN_BACK)), RATE,
+                           CEILING - LINE_HEADROOM)
+    return soft_edges(limited, RATE)
+
+
+def _amplified(samples: Floats32, gain_db: float) -> Floats32:
+    return samples * np.float32(10 ** (gain_db / 20))
 
 
 def mix_to_file(

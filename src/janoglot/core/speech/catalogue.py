@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import lru_cache
 
 from janoglot.core.errors import UnknownVoice
-from janoglot.core.languages import distance, english_name, own_name, primary
+from janoglot.core.languages import distance, own_name, primary
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Shaping
 from janoglot.core.speech.engines.formant import FormantEngine
@@ -90,10 +90,9 @@ def catalogue() -> dict[str, Voice]:
             kind, name = pair.split("=")
             voices[name.lower()] = _voice(name.lower(), name, engine.id, base_id, base.locale, accent, kind, step)
     for base in bases.values():
-        language = english_name(base.locale)
         for kind in _GENERAL:
-            voice_id = f"{base.locale.lower()}-{kind}"
-            voices[voice_id] = _voice(voice_id, f"{language}, {kind}", engine.id, base.id, base.locale,
+            voice_id = f"{base.id.split('/')[-1].lower()}-{kind}"
+            voices[voice_id] = _voice(voice_id, f"{base.name}, {kind}", engine.id, base.id, base.locale,
                                       own_name(base.locale), kind, 0.0)
     return voices
 

@@ -114,7 +114,7 @@ class FormantEngine:
             tag = voice.languages[1:].decode().lower()
             identifier = voice.identifier.decode()
             place += 1
-            if tag in _LEFT_OUT or identifier.startswith("mb/"):
+            if {tag, identifier.split("/")[-1].lower()} & _LEFT_OUT or identifier.startswith("mb/"):
                 continue
             try:
                 locale = _LOCALES.get(tag) or langcodes.standardize_tag(tag)
@@ -208,14 +208,14 @@ class FormantEngine:
             if found and at <= found[-1][1]:
                 continue  # the engine says some numbers and signs in several words of its own
             found.append((sample / self._rate, at, _word_length(words, at, length)))
-        ends = [start for start, _, _ in found[1:]] + [seconds]
+        ends = [*(start for start, _, _ in found), seconds][1:]
         return tuple(Mark(start, max(start, end), at, length)
                      for (start, at, length), end in zip(found, ends, strict=True))
 
     def _phoneme_marks(self, seconds: float) -> tuple[Mark, ...]:
         found = [(sample / self._rate, symbol) for kind, sample, _, _, symbol in self._events
                  if kind == _EVENT_PHONEME]
-        ends = [start for start, _ in found[1:]] + [seconds]
+        ends = [*(start for start, _ in found), seconds][1:]
         return tuple(Mark(start, max(start, end), -1, 0, symbol)
                      for (start, symbol), end in zip(found, ends, strict=True) if symbol)
 

@@ -1,0 +1,126 @@
+"""The command line from end to end, on files written for it here."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+import srt as srt_library
+
+from tests.core.test_loudness import ffmpeg_measures
+
+HOME = Path(__file__).resolve().parents[2]
+SCRIPT = """speaker,words,in,out,es-MX,German
+Harbourmaster,"The ferry leaves at the turn of the tide.",0:01,0:04,"El ferry sale con el cambio de marea.",Die Fähre fährt.
+Deckhand,Which tide?,0:04.5,0:05.6,¿Qué marea?,"Welche Flut denn, die von heute früh oder die von heute Abend, die große?"
+Harbourmaster,The next one.,0:06,0:07.5,La próxima.,Die nächste.
+"""
+
+
+def janoglot(folder: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "janoglot.cli.main", *arguments], capture_output=True, text=True,
+                          cwd=folder, timeout=240,
+                          env={**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(folder / "var")})
+
+
+@pytest.fixture(scope="module")
+def dubbed(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, Any]]:
+    folder = tmp_path_factory.mktemp("dub")
+    (folder / "ferry.csv").write_text(SCRIPT)
+    (folder / "cast.json").write_text('{"es-MX": {"Deckhand": "colibri"}, "German": {"Deckhand": "curlew"}}')
+    done = janoglot(folder, "dub", "ferry.csv", "--cast", "cast.json", "--loudness", "-23", "--out", "made")
+    assert done.returncode == 0, done.stderr
+    return folder, json.loads((folder / "made" / "report.json").read_text())
+
+
+def test_every_language_gets_its_files(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, report = dubbed
+    assert list(report["editions"]) == ["en-GB", "es-MX", "de"]
+    for tag in report["editions"]:
+        names = sorted(p.relative_to(folder / "made" / tag).as_posix() for p in (folder / "made" / tag).rglob("*.*"))
+        assert names == ["captions.srt", "captions.vtt", "clips/001_Harbourmaster.wav", "clips/002_Deckhand.wav",
+                         "clips/003_Harbourmaster.wav", "mix.wav"]
+
+
+def test_the_report_says_what_is_in_the_files(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, report = dubbed
+    for tag, edition in report["editions"].items():
+        samples, rate = soundfile.read(folder / "made" / tag / "mix.wav")
+        lufs, peak = ffmpeg_measures(folder / "made" / tag / "mix.wav")
+        assert len(samples) / rate == pytest.approx(edition["duration"], abs=0.01)
+        assert edition["duration"] >= 7.5
+        assert lufs == pytest.approx(-23, abs=0.5)
+        assert edition["integrated_lufs"] == pytest.approx(lufs, abs=0.2)
+        assert edition["true_peak_dbtp"] == pytest.approx(peak, abs=0.3)
+        spoken = np.zeros(len(samples), bool)
+        for row in edition["lines"]:
+            part = samples[round(row["start"] * rate): round(row["end"] * rate)]
+            assert np.sqrt(np.mean(part**2)) > 0.005
+            spoken[round((row["start"] - 0.01) * rate): round((row["end"] + 0.01) * rate)] = True
+        assert np.abs(samples[~spoken]).max() == 0
+        cues = list(srt_library.parse((folder / "made" / tag / "captions.srt").read_text()))
+        assert cues[0].start.total_seconds() == pytest.approx(edition["lines"][0]["start"], abs=0.002)
+        assert cues[-1].end.total_seconds() == pytest.approx(edition["lines"][-1]["end"], abs=0.002)
+
+
+def test_castings_and_flags_are_reported(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    _, report = dubbed
+    spanish, german = report["editions"]["es-MX"]["lines"], report["editions"]["de"]["lines"]
+    assert spanish[1]["voice"] == "colibri"
+    assert german[1]["voice"] == "curlew"
+    assert "voice_language" in german[1]["flags"]
+    assert {"over", "fast"} <= set(german[1]["flags"])
+    assert german[1]["over"] > 0
+    assert german[2]["start"] >= german[1]["end"] - 0.002
+    assert german[0]["slot"] == [1.0, 4.0]
+
+
+def test_one_language_can_be_asked_for_and_is_added_to_the_source(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, _ = dubbed
+    done = janoglot(folder, "dub", "ferry.csv", "--languages", "Spanish", "--out", "one")
+    assert done.returncode == 0, done.stderr
+    assert sorted(p.name for p in (folder / "one").iterdir()) == ["en-GB", "es-MX", "report.json"]
+
+
+@pytest.mark.parametrize(("arguments", "says"), [
+    (["dub", "missing.csv"], "missing.csv cannot be read"),
+    (["dub", "empty.txt"], "empty"),
+    (["dub", "ferry.csv", "--languages", "Japanese"], "no words in Japanese"),
+    (["dub", "ferry.csv", "--languages", "Harbourish"], "“Harbourish” is not a language"),
+    (["dub", "ferry.csv", "--cast", "bad.json"], "bad.json is not JSON"),
+    (["dub", "ferry.csv", "--cast", "voice.json"], "no voice “curlw”.*curlew"),
+    (["dub", "ferry.csv", "--cast", "who.json"], "names “Bosun”"),
+    (["dub", "ferry.csv", "--loudness", "4"], "out of range"),
+    (["voices", "--language", "Harbourish"], "not a language"),
+])
+def test_bad_input_is_one_plain_sentence_and_status_2(arguments: list[str], says: str,
+                                                      dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, _ = dubbed
+    (folder / "empty.txt").write_text(" \n")
+    (folder / "bad.json").write_text("{")
+    (folder / "voice.json").write_text('{"es-MX": {"Deckhand": "curlw"}}')
+    (folder / "who.json").write_text('{"es-MX": {"Bosun": "curlew"}}')
+    done = janoglot(folder, *arguments, *(["--out", "never"] if arguments[0] == "dub" else []))
+    assert done.returncode == 2
+    import re
+
+    assert re.search(says, done.stderr)
+    assert "Traceback" not in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_the_catalogue_is_listed(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, _ = dubbed
+    rows = janoglot(folder, "voices", "--language", "es").stdout.splitlines()
+    assert len(rows) >= 12
+    assert any("Latinoamérica" in row and row.startswith("quetzal") for row in rows)
+    listed = json.loads(janoglot(folder, "voices", "--json").stdout)
+    assert len(listed) > 500
+    assert {"id", "locale", "accent", "register", "age", "licence"} <= set(listed[0])

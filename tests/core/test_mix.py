@@ -1,0 +1,122 @@
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from janoglot.core.errors import BadInput, NothingToMix
+from janoglot.core.mix.loudness import measure
+from janoglot.core.mix.programme import CEILING, RATE, Clip, convert, mix_to_file
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.takes import TakeRecipe, make_take, read_sound
+from janoglot.core.store import FolderStore, StoreFull, atomic_file
+from tests.core.test_loudness import ffmpeg_measures
+
+LINES = [("curlew", "Mind the third step, it has been loose since the winter."), ("wren", "Why does nobody mend it?"),
+         ("siskin", "Because it tells me when somebody is coming."), ("plover", "They climbed, and the humming climbed."),
+         ("redshank", "The clock filled the room the way a tree fills a garden.")]
+
+
+def clips(store: FolderStore, gap: float = 0.5) -> tuple[list[Clip], float]:
+    found, at = [], gap
+    for voice, words in LINES:
+        take = make_take(TakeRecipe(words, voice_named(voice)), store)
+        found.append(Clip(at, take.seconds, take.lufs, lambda key=f"{take.hash}.wav": read_sound(store, key)))
+        at += take.seconds + gap
+    return found, at
+
+
+@pytest.mark.parametrize("target", [-16.0, -23.0])
+def test_the_programme_is_at_its_loudness_under_its_ceiling(target: float, store: FolderStore, tmp_path: Path) -> None:
+    made, seconds = clips(store)
+    report = mix_to_file(made, seconds, tmp_path / "mix.wav", target)
+    info = soundfile.info(tmp_path / "mix.wav")
+    assert (info.samplerate, info.channels, info.subtype) == (RATE, 1, "PCM_24")
+    assert info.duration == pytest.approx(seconds, abs=0.001)
+    lufs, peak = ffmpeg_measures(tmp_path / "mix.wav")
+    assert lufs == pytest.approx(target, abs=0.5)
+    assert report.lufs == pytest.approx(lufs, abs=0.15)
+    assert peak <= CEILING
+    assert report.true_peak_db == pytest.approx(peak, abs=0.3)
+
+
+def test_speakers_are_level_and_silence_is_silent(store: FolderStore, tmp_path: Path) -> None:
+    made, seconds = clips(store)
+    mix_to_file(made, seconds, tmp_path / "mix.wav")
+    samples, _ = soundfile.read(tmp_path / "mix.wav", dtype="float32")
+    levels = [measure(samples[round(c.start * RATE): round((c.start + c.seconds) * RATE)], RATE).integrated
+              for c in made]
+    assert max(levels) - min(levels) < 2.0
+    for before, after in zip(made, made[1:], strict=False):
+        pause = samples[round((before.start + before.seconds + 0.01) * RATE): round((after.start - 0.01) * RATE)]
+        assert len(pause) > 0
+        assert float(np.abs(pause).max()) == 0
+
+
+def test_there_is_no_click_where_lines_begin_and_end(store: FolderStore, tmp_path: Path) -> None:
+    made, seconds = clips(store)
+    mix_to_file(made, seconds, tmp_path / "mix.wav")
+    samples, _ = soundfile.read(tmp_path / "mix.wav", dtype="float32")
+    steps = np.abs(np.diff(samples))
+    for clip in made:
+        for edge in (clip.start, clip.start + clip.seconds):
+            at = round(edge * RATE)
+            assert float(steps[max(0, at - 48): at + 48].max(initial=0)) < 0.01
+
+
+def test_people_talking_at_once_are_limited_not_clipped(store: FolderStore, tmp_path: Path) -> None:
+    apart, _ = clips(store)
+    together = [Clip(0.5 + 0.1 * n, clip.seconds, clip.lufs, clip.load) for n, clip in enumerate(apart)]
+    report = mix_to_file(together, 6.0, tmp_path / "mix.wav", -10.0)
+    samples, _ = soundfile.read(tmp_path / "mix.wav")
+    assert report.limited_db > 0
+    assert report.true_peak_db <= CEILING
+    assert np.abs(samples).max() < 0.9
+
+
+def test_a_level_is_added_on_top(store: FolderStore, tmp_path: Path) -> None:
+    made, seconds = clips(store)
+    quieter = [*made[:-1], Clip(made[-1].start, made[-1].seconds, made[-1].lufs, made[-1].load, -9.0)]
+    mix_to_file(quieter, seconds, tmp_path / "mix.wav", -23.0)
+    samples, _ = soundfile.read(tmp_path / "mix.wav", dtype="float32")
+    parts = [samples[round(c.start * RATE): round((c.start + c.seconds) * RATE)] for c in made]
+    first, last = measure(parts[0], RATE).integrated, measure(parts[-1], RATE).integrated
+    assert first - last == pytest.approx(9.0, abs=1.5)
+
+
+@pytest.mark.parametrize(("layout", "subtype"), [("FLAC", "PCM_24"), ("MP3", "MPEG_LAYER_III")])
+def test_other_layouts_hold_the_same_track(layout: str, subtype: str, store: FolderStore, tmp_path: Path) -> None:
+    made, seconds = clips(store)
+    mix_to_file(made, seconds, tmp_path / "mix.wav")
+    place = tmp_path / f"mix.{layout.lower()}"
+    convert(tmp_path / "mix.wav", place, layout)  # type: ignore[arg-type]
+    info = soundfile.info(place)
+    assert (info.samplerate, info.subtype) == (RATE, subtype)
+    assert info.duration == pytest.approx(seconds, abs=0.06)
+    assert ffmpeg_measures(place)[0] == pytest.approx(-16.0, abs=0.5)
+    if layout == "FLAC":
+        np.testing.assert_array_equal(soundfile.read(place)[0], soundfile.read(tmp_path / "mix.wav")[0])
+
+
+def test_nothing_is_said_to_be_nothing_and_leaves_no_file(tmp_path: Path) -> None:
+    silence = np.zeros(RATE, np.float32)
+    with pytest.raises(NothingToMix):
+        mix_to_file([], 5.0, tmp_path / "mix.wav")
+    with pytest.raises(NothingToMix, match="silent"):
+        mix_to_file([Clip(0, 1, -23, lambda: (silence, RATE))], 2.0, tmp_path / "mix.wav")
+    with pytest.raises(BadInput, match="out of range"):
+        mix_to_file([Clip(0, 1, -23, lambda: (silence, RATE))], 2.0, tmp_path / "mix.wav", 3.0)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_full_disk_leaves_no_half_file(tmp_path: Path) -> None:
+    def fill() -> None:
+        with atomic_file(tmp_path / "mix.wav") as half:
+            half.write_bytes(b"RIFF")
+            raise OSError(28, "No space left on device")
+
+    with pytest.raises(StoreFull, match=r"disk is full.*mix\.wav"):
+        fill()
+    assert list(tmp_path.iterdir()) == []
