@@ -74,7 +74,7 @@ def _server_tests() -> int:
         tempfile.TemporaryDirectory(prefix="janoglot-test-") as folder,
         data_services(Path(folder)) as (_, environment),
     ):
-        return _python(["-m", "pytest", "-q", "tests/server"], environment)
+        return _python(["-m", "pytest", "-q", "--durations=5", "tests/server"], environment)
 
 
 def _e2e() -> int:

@@ -57,7 +57,7 @@ class MixesView(APIView):
         mix = ask_for_mix(edition_for(request.user, production_id, language))
         return Response(mix_data(mix), status=status.HTTP_202_ACCEPTED)
 
-    @extend_schema(responses=MixSerializer)
+    @extend_schema(responses=MixSerializer, operation_id="productions_editions_mixes_current")
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """The mix of exactly how the edition stands now; *absent* where nobody has asked for it."""
         edition = edition_for(request.user, production_id, language)

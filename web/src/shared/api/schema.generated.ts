@@ -288,7 +288,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The mix of exactly how the edition stands now; *absent* where nobody has asked for it. */
-        get: operations["productions_editions_mixes_retrieve"];
+        get: operations["productions_editions_mixes_current"];
         put?: never;
         /**
          * @description Have the edition mixed as it stands. Asking again while it stands so makes nothing again.
@@ -310,7 +310,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description How far a mix is, and what was measured of it. */
-        get: operations["productions_editions_mixes_retrieve_2"];
+        get: operations["productions_editions_mixes_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -548,7 +548,8 @@ export interface components {
         CaptionMatch: {
             number: number;
             speaker: string;
-            source: string;
+            /** @description The source's words. */
+            original: string;
             text: string;
         };
         CaptionsMatched: {
@@ -1456,7 +1457,7 @@ export interface operations {
             };
         };
     };
-    productions_editions_mixes_retrieve: {
+    productions_editions_mixes_current: {
         parameters: {
             query?: never;
             header?: never;
@@ -1500,7 +1501,7 @@ export interface operations {
             };
         };
     };
-    productions_editions_mixes_retrieve_2: {
+    productions_editions_mixes_retrieve: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,0 +1,85 @@
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from janoglot.core.script.formats import read_script
+from janoglot.productions.models import Membership, Production, Role
+from janoglot.script.importing import create_production
+from janoglot.server import storage
+from janoglot.server.celery import app
+
+SCRIPT = """part,speaker,in,out,en-GB,es-MX,fr-FR
+Quay,Pilot,0:01,0:03,The tide is turning.,La marea está cambiando.,La marée tourne.
+Quay,Cook,0:03.5,0:05,Then the soup must wait.,Entonces la sopa debe esperar.,
+Deck,Pilot,0:06,0:08,Everything waits for the tide.,Todo espera a la marea.,Tout attend la marée.
+"""
+Call = Callable[..., Any]
+
+
+@pytest.fixture(autouse=True)
+def made_things(settings: Any, tmp_path: Path) -> None:
+    """Each test has its own store, and jobs run at once."""
+    settings.VAR = tmp_path
+    # Slow hashes are for real passwords.
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    storage.takes.cache_clear()
+    storage.mixes.cache_clear()
+    app.conf.task_always_eager = True
+    app.conf.task_eager_propagates = True
+
+
+def user(name: str) -> User:
+    return User.objects.create_user(name, password="a long enough password")
+
+
+@pytest.fixture
+def production(db: None) -> Production:
+    """Three timed lines, two speakers, three editions; owner, editor and reader are its members."""
+    made = create_production(user("owner"), "The Night Ferry", read_script(SCRIPT, "ferry.csv"), "en-GB")
+    for name in ("editor", "reader"):
+        Membership.objects.create(production=made, user=user(name), role=Role(name))
+    user("stranger")
+    return made
+
+
+@pytest.fixture
+def as_(db: None) -> Callable[[str | None], Client]:
+    def sign_in(name: str | None) -> Client:
+        client = Client()
+        if name:
+            client.force_login(User.objects.get(username=name))
+        return client
+
+    return sign_in
+
+
+@pytest.fixture
+def call(as_: Callable[[str | None], Client], django_capture_on_commit_callbacks: Any) -> Call:
+    """``call("editor", "put", path, body)``: the answer, with background jobs run to their end."""
+
+    def send(name: str | None, method: str, path: str, body: Any = None, **extra: Any) -> Any:
+        with django_capture_on_commit_callbacks(execute=True):
+            options = dict(extra)
+            if body is not None and "format" not in options:
+                options |= {"data": body, "content_type": "application/json"}
+            elif body is not None:
+                options.pop("format")
+                options["data"] = body
+            return getattr(as_(name), method)(path, **options)
+
+    return send
+
+
+def edition_path(production: Production, language: str = "es-MX") -> str:
+    return f"/api/productions/{production.pk}/editions/{language}/"
+
+
+def lines(call: Call, production: Production, language: str = "es-MX") -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = call("owner", "get", edition_path(production, language)).json()["lines"]
+    return found

@@ -1,0 +1,147 @@
+"""Every endpoint with no session, with a stranger's, and with each role's."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from django.test import Client
+from django.urls import get_resolver
+
+from janoglot.productions.models import Production
+from tests.server.conftest import Call, edition_path
+
+# method, path, body, who may: "members" read it, "writers" change it.
+READ, WRITE = "members", "writers"
+ENDPOINTS = [
+    ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
+    ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
+    ("get", "{p}deliveries/", None, READ), ("get", "{p}script.csv", None, READ),
+    ("get", "{e}", None, READ), ("patch", "{e}", {"pace": 1.1}, WRITE),
+    ("get", "{e}castings/", None, READ), ("post", "{e}castings/", {}, WRITE),
+    ("put", "{e}castings/{speaker}/", {"voice": "quetzal"}, WRITE),
+    ("get", "{e}castings/{speaker}/sample/", None, READ),
+    ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, READ),
+    ("put", "{e}wordings/{line}/", {"text": "Hola.", "revision": 1}, WRITE),
+    ("post", "{e}captions/", {"text": "1\n00:00:01,000 --> 00:00:03,000\nHola\n"}, WRITE),
+    ("get", "{e}voicings/", None, READ), ("post", "{e}voicings/", {}, WRITE),
+    ("get", "/api/voicings/{job}/", None, READ), ("delete", "/api/voicings/{job}/", None, WRITE),
+    ("get", "{e}lines/{line}/take.wav", None, READ),
+    ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
+    ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("get", "{e}files/captions.srt", None, READ),
+    ("patch", "/api/lines/{line}/", {"notes": "softly"}, WRITE),
+    ("patch", "/api/speakers/{speaker}/", {"name": "Navigator"}, WRITE),
+    ("post", "/api/speakers/{speaker}/merge/", {"into": "{other}"}, WRITE),
+]
+OPEN = {"session/", "session/demo/", "openapi.yaml"}
+OWN = {"productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/"}
+
+
+@pytest.fixture
+def places(production: Production, call: Call) -> dict[str, Any]:
+    """A voiced and mixed edition, and the addresses of its things."""
+    path = edition_path(production)
+    call("owner", "post", f"{path}castings/", {})
+    job = call("owner", "post", f"{path}voicings/", {}).json()["id"]
+    mix = call("owner", "post", f"{path}mixes/", {}).json()["recipe"]
+    speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
+    return {"p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
+            "job": job, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)
+def test_every_endpoint_asks_who_it_is(method: str, path: str, body: Any, may: str, places: dict[str, Any],
+                                       call: Call) -> None:
+    address = path.format(**places)
+    if body and "into" in body:
+        body = {"into": places["other"]}
+
+    def status(name: str | None) -> int:
+        code: int = call(name, method, address, body).status_code
+        return code
+
+    assert status(None) == 401
+    assert status("stranger") == 404
+    assert status("reader") == (403 if may == WRITE else status("owner"))
+    assert status("editor") < 500
+    assert status("editor") not in (401, 403)
+    if may == READ:
+        assert status("reader") < 300
+
+
+def test_no_endpoint_is_missing_from_the_table() -> None:
+    def walk(patterns: Any, before: str = "") -> set[str]:
+        found = set()
+        for pattern in patterns:
+            text = before + str(pattern.pattern)
+            found |= walk(pattern.url_patterns, text) if hasattr(pattern, "url_patterns") else {text}
+        return found
+
+    import re
+
+    served = {text.removeprefix("api/") for text in walk(get_resolver().url_patterns) if text.startswith("api/")}
+    edition = "productions/<int:production_id>/editions/<str:language>/"
+    names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{line}": "<int:line_id>",
+             "{job}": "<int:job_id>", "{mix}": "<str:recipe>", "/api/": "", "captions.srt": "<str:file>"}
+    listed = set()
+    for _, path, _, _ in ENDPOINTS:
+        text = path.split("?")[0]
+        for name, pattern in names.items():
+            text = text.replace(name, pattern) if name != "captions.srt" or "files/" in text else text
+        listed.add(re.sub(r"^/", "", text))
+    assert served - listed == OPEN | OWN
+
+
+def test_lists_hold_only_your_own(production: Production, call: Call) -> None:
+    assert [p["name"] for p in call("reader", "get", "/api/productions/").json()] == ["The Night Ferry"]
+    assert call("stranger", "get", "/api/productions/").json() == []
+    for path in ("/api/productions/", "/api/voices/", "/api/languages/", "/api/imports/"):
+        assert call(None, "get", path).status_code == 401
+
+
+def test_a_draft_is_its_owners_alone(production: Production, call: Call) -> None:
+    draft = call("owner", "post", "/api/imports/", {"text": "A: b"}).json()["draft"]
+    assert call("editor", "patch", f"/api/imports/{draft}/", {}).status_code == 404
+    assert call("editor", "post", "/api/productions/", {"name": "Mine", "draft": draft}).status_code == 404
+
+
+def test_a_forged_request_is_refused(production: Production) -> None:
+    client = Client(enforce_csrf_checks=True)
+    assert client.login(username="owner", password="a long enough password")
+    answer = client.post(f"/api/productions/{production.pk}/undo/", {}, content_type="application/json")
+    assert answer.status_code == 403
+    assert "CSRF" in answer.json()["message"]
+
+
+def test_signing_in_and_out(production: Production, as_: Any) -> None:
+    client = Client()
+    assert client.get("/api/session/").json()["username"] is None
+    wrong = client.post("/api/session/", {"username": "owner", "password": "x"}, content_type="application/json")
+    assert wrong.status_code == 400
+    right = client.post("/api/session/", {"username": "owner", "password": "a long enough password"},
+                        content_type="application/json")
+    assert right.json()["username"] == "owner"
+    assert client.delete("/api/session/").status_code == 204
+    assert client.get("/api/productions/").status_code == 401
+
+
+def test_the_demo_sign_in_can_be_switched_off(db: None, settings: Any) -> None:
+    from janoglot.productions.demo import load_demo
+
+    assert [p.name for p in load_demo()] == ["The Tidewater Clock", "Harbour Museum phone prompts"]
+    assert load_demo() == []
+    assert Client().post("/api/session/demo/").json()["username"] == "demo"
+    settings.DEMO = False
+    assert Client().post("/api/session/demo/").status_code == 404
+
+
+def test_security_headers(db: None) -> None:
+    answer = Client().get("/api/session/")
+    assert "script-src 'self'" in answer["Content-Security-Policy"]
+    assert "frame-ancestors 'none'" in answer["Content-Security-Policy"]
+    assert answer["X-Content-Type-Options"] == "nosniff"
+    assert answer["X-Frame-Options"] == "DENY"
+
+
+def test_the_health_endpoint(db: None) -> None:
+    assert Client().get("/health/").json() == {"database": "ok", "queue": "ok"}
