@@ -1,0 +1,1 @@
+"""Benchmarks: figures as ratios within one run, so that they mean something on any machine."""

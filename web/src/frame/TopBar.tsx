@@ -55,6 +55,8 @@ export function TopBar({ production }: { production: Production }) {
             <Tip key={edition.language} text={`${edition.name}: ${t("frame.voiced", { percent: voiced(edition) })}`}>
               <Tabs.Trigger
                 value={edition.language}
+                // The tabs change the whole work below, which is no panel of Radix's own.
+                aria-controls="work"
                 lang={edition.language}
                 className="shrink-0 h-12 px-2.5 text-sm border-b-2 border-transparent text-quay-soft aria-selected:border-lamp aria-selected:text-quay-ink aria-selected:font-semibold hover:text-quay-ink flex items-center gap-1.5"
               >

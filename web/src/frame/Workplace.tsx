@@ -167,7 +167,7 @@ function Opened({ production }: { production: Production }) {
           <ThemeButton />
         </span>
       </nav>
-      <main className="grow min-h-0 flex">
+      <main id="work" className="grow min-h-0 flex">
         {fault && !edition.data ? (
           <Empty title={fault.message || t("common.unreachable")}>
             <Button look="main" onClick={() => void Promise.all([edition.refetch(), source.refetch()])}>{t("common.again")}</Button>

@@ -160,10 +160,10 @@ function CastCell({
       <button
         type="button"
         aria-pressed={selected}
-        aria-label={t("cast.cell", { speaker: speaker.name, language: edition.name, voice: casting.voice.name })}
         className="grow min-w-0 h-full text-start pe-2"
         onClick={onChoose}
       >
+        <span className="sr-only">{t("cast.cell", { speaker: speaker.name, language: edition.name })}</span>
         <span className="block truncate text-sm font-semibold">{casting.voice.name}</span>
         <span className="flex items-center gap-1 text-xs text-soft">
           {trouble && <TriangleAlert size={12} className="text-alarm shrink-0" aria-hidden />}

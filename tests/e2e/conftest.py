@@ -1,0 +1,82 @@
+"""A whole Janoglot of its own, and Debian's Chromium to use it with."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from janoglot.launcher.stack import Stack, running_stack
+
+HOME = Path(__file__).resolve().parents[2]
+FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync",
+         "--disable-component-update", "--autoplay-policy=no-user-gesture-required", "--mute-audio"]
+
+
+@pytest.fixture(scope="session")
+def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    with running_stack(tmp_path_factory.mktemp("var")) as running:
+        yield running
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(stack: Stack, browser: Browser) -> Iterator[Page]:
+    """A signed-in demo user at the list of productions. A script error anywhere fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=stack.address)
+    context.set_default_timeout(30_000)
+    made = context.new_page()
+    faults: list[str] = []
+    made.on("pageerror", lambda error: faults.append(str(error)))
+    made.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
+    made.goto("/")
+    made.get_by_role("button", name="Look around as the demo user").click()
+    expect(made.get_by_role("heading", name="Productions")).to_be_visible()
+    yield made
+    context.close()
+    expected = [fault for fault in faults if not re.search(r"status of (400|409|503)|ERR_INTERNET_DISCONNECTED", fault)]
+    assert not expected
+
+
+def open_production(page: Page, name: str, edition: str, stage: str) -> None:
+    page.get_by_role("link", name=re.compile(name)).click()
+    page.get_by_role("tab", name=edition).click()
+    go_to(page, stage)
+
+
+def go_to(page: Page, stage: str) -> None:
+    page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage, exact=True).click()
+
+
+def make_ready(page: Page) -> None:
+    """Press the main button until there is something to hand over."""
+    main = page.get_by_role("banner")
+    button = main.get_by_role("button", name=re.compile("^(Give|Voice|Make the mix|Hand over)"))
+    for _ in range(6):
+        expect(button).to_be_enabled(timeout=90_000)
+        label = button.inner_text()
+        if label == "Hand over":
+            return
+        button.click()
+        expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=90_000)
+    raise AssertionError("there is still something to do before handing over")
+
+
+def check_accessibility(page: Page) -> None:
+    """No serious fault by axe-core's rules for WCAG 2.2 AA."""
+    page.evaluate((HOME / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text())
+    found = page.evaluate(
+        "() => axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+    serious = [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:300])
+               for v in found["violations"] if v["impact"] in ("serious", "critical")]
+    assert not serious, serious

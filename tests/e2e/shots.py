@@ -1,0 +1,84 @@
+"""``./janoglot shots``: one picture of each main view, from the demo data, for docs/screenshots."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from janoglot.launcher.stack import running_stack
+from tests.e2e.conftest import FLAGS, HOME, go_to, make_ready, open_production
+
+FOLDER = HOME / "docs" / "screenshots"
+
+
+def take(page: Page, name: str) -> None:
+    page.mouse.move(640, 799)
+    # Fonts are loaded and every request is answered: what is on the screen stays so.
+    page.wait_for_load_state("networkidle")
+    page.evaluate("document.fonts.ready")
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def walk(page: Page) -> None:
+    page.goto("/")
+    page.get_by_role("button", name="Look around as the demo user").click()
+    expect(page.get_by_role("link", name=re.compile("Tidewater"))).to_be_visible()
+    take(page, "productions")
+    page.get_by_role("button", name="Bring in a script").first.click()
+    sheet = page.get_by_role("dialog")
+    sheet.locator("input[type=file]").set_input_files(
+        {"name": "night-ferry.csv", "mimeType": "text/csv", "buffer": (
+            "Scene;Character;Line;Start;Stop;Español (México);Mood\n"
+            "Quay;Harbourmaster;The ferry leaves at the turn of the tide.;0:01;0:04,2;El ferry sale con la marea.;dry\n"
+            "Quay;Deckhand;Which tide?;0:04,6;0:05,8;¿Qué marea?;\n"
+            "Quay;;The next one.;0:06;0:05;La próxima.;\nQuay;Deckhand;;soon;;;\n").encode("cp1252")})
+    expect(sheet.get_by_text(re.compile("things to know"))).to_be_visible()
+    expect(sheet.get_by_role("option", name="Mexican Spanish").or_(sheet.get_by_text("Mexican Spanish")).first).to_be_attached()
+    take(page, "bring-in")
+    page.keyboard.press("Escape")
+    open_production(page, "The Tidewater Clock", "Deutsch", "Script")
+    make_ready(page)
+    page.get_by_role("button", name="The Tidewater Clock").or_(page.get_by_role("heading", name="The Stair")).first.click()
+    page.keyboard.press("ArrowDown")
+    take(page, "script")
+    page.get_by_role("tab", name="Español (México)").click()
+    make_ready(page)
+    go_to(page, "Cast")
+    page.get_by_role("button", name=re.compile("^Keeper in Spanish")).click()
+    expect(page.get_by_text("How Zanate is set here")).to_be_visible()
+    take(page, "cast")
+    page.get_by_role("tab", name="العربية").click()
+    make_ready(page)
+    go_to(page, "Adapt")
+    take(page, "adapt")
+    page.get_by_role("tab", name="Deutsch").click()
+    go_to(page, "Time")
+    page.get_by_role("button", name=re.compile("^Time: 4 open points")).click()
+    page.keyboard.press("Space")
+    expect(page.get_by_test_id("spoken").locator("mark")).to_be_visible()
+    page.keyboard.press("Space")
+    take(page, "time")
+    go_to(page, "Mix")
+    expect(page.get_by_text("Programme −16.0 LUFS")).to_be_visible()
+    take(page, "mix")
+    page.get_by_role("button", name="Dark").click()
+    go_to(page, "Deliver")
+    expect(page.get_by_role("link", name="WAV").first).to_be_visible()
+    take(page, "deliver-dark")
+
+
+def main() -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="janoglot-shots-") as folder, running_stack(Path(folder)) as stack, \
+            sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+        walk(page)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

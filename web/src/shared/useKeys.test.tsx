@@ -1,0 +1,44 @@
+import { cleanup, fireEvent, render } from "@testing-library/react";
+import { afterEach, expect, it, vi } from "vitest";
+
+import { useKeys, useLetGo } from "./useKeys";
+
+function Bench({ keys }: { keys: Record<string, () => void> }) {
+  useKeys(keys);
+  useLetGo();
+  return (
+    <>
+      <input aria-label="words" />
+      <button type="button">act</button>
+      <p>text</p>
+    </>
+  );
+}
+
+afterEach(cleanup);
+
+it("acts on keys, but never while something is typed nor for Space on a button", () => {
+  const space = vi.fn();
+  const undo = vi.fn();
+  const view = render(<Bench keys={{ " ": space, "Mod+z": undo }} />);
+  fireEvent.keyDown(view.getByText("text"), { key: " " });
+  fireEvent.keyDown(view.getByText("text"), { key: "z", ctrlKey: true });
+  expect([space.mock.calls.length, undo.mock.calls.length]).toEqual([1, 1]);
+  fireEvent.keyDown(view.getByLabelText("words"), { key: " " });
+  fireEvent.keyDown(view.getByLabelText("words"), { key: "z", ctrlKey: true });
+  fireEvent.keyDown(view.getByText("act"), { key: " " });
+  expect([space.mock.calls.length, undo.mock.calls.length]).toEqual([1, 1]);
+  fireEvent.keyDown(view.getByText("act"), { key: "z", ctrlKey: true });
+  expect(undo).toHaveBeenCalledTimes(2);
+});
+
+it("a button pressed with the mouse lets go, one pressed by keyboard keeps the focus", () => {
+  const view = render(<Bench keys={{}} />);
+  const button = view.getByText("act");
+  button.focus();
+  fireEvent.click(button, { detail: 1 });
+  expect(document.activeElement).not.toBe(button);
+  button.focus();
+  fireEvent.click(button, { detail: 0 });
+  expect(document.activeElement).toBe(button);
+});
