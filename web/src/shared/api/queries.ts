@@ -4,7 +4,10 @@ import { api, data, editionPath, Fault, type Casting, type Mix, type Voicing } f
 
 export const queryClient = new QueryClient({
   defaultOptions: {
+    // Whether the server can be reached is found out by asking it: it may well be on this very machine.
+    mutations: { networkMode: "always" },
     queries: {
+      networkMode: "always",
       staleTime: 5_000,
       retry: (count, error) => error instanceof Fault && (error.status === 0 || error.status >= 500) && count < 3,
     },

@@ -91,9 +91,10 @@ export function Sheet({
           <header className="flex items-center gap-3 px-5 h-12 border-b border-rule shrink-0">
             <RadixDialog.Title className="text-lg font-semibold grow truncate">{title}</RadixDialog.Title>
             <RadixDialog.Close asChild>
-              <IconButton name={t("common.close")}>
+              {/* No tooltip here: it would open with the sheet's first focus, and take the first Escape for itself. */}
+              <button type="button" aria-label={t("common.close")} className="inline-grid place-items-center size-8 rounded-md hover:bg-sunk">
                 <X size={18} aria-hidden />
-              </IconButton>
+              </button>
             </RadixDialog.Close>
           </header>
           <div className="min-h-0 grow overflow-auto">{children}</div>
