@@ -50,8 +50,14 @@ def page(stack: Stack, browser: Browser) -> Iterator[Page]:
 
 def open_production(page: Page, name: str, edition: str, stage: str) -> None:
     page.get_by_role("link", name=re.compile(name)).click()
-    page.get_by_role("tab", name=edition).click()
+    choose_edition(page, edition)
     go_to(page, stage)
+
+
+def choose_edition(page: Page, edition: str) -> None:
+    tab = page.get_by_role("tab", name=edition)
+    tab.click()
+    expect(tab).to_have_attribute("aria-selected", "true")
 
 
 def go_to(page: Page, stage: str) -> None:

@@ -32,13 +32,15 @@ export function MainAction({ production }: { production: Production }) {
     queryFn: () => data(api.GET("/api/voicings/{job_id}/", { params: { path: { job_id: started ?? 0 } } })),
     refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 400),
   }).data;
-  const running = started && job?.state === "running" ? job : null;
+  // Shown until the lines have been looked at again, or the button would offer for a moment what is just done.
+  const running = started && job ? job : null;
   const finished = started && job && job.state !== "running" ? job.id : null;
   useEffect(() => {
     if (finished === null) return;
     for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
-    client.setQueryData(jobsKey, null);
-    void client.invalidateQueries({ queryKey: ["production", production.id] });
+    void client
+      .invalidateQueries({ queryKey: ["production", production.id] })
+      .then(() => client.setQueryData(jobsKey, null));
     // Only when a job has just ended.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [finished]);
@@ -59,7 +61,7 @@ export function MainAction({ production }: { production: Production }) {
 
   if (!edition) return <Button look="main" disabled className="min-w-36">…</Button>;
   if (running) {
-    const left = running.seconds_left;
+    const left = running.state === "running" ? running.seconds_left : null;
     return (
       <div className="flex items-center gap-1" role="status" aria-live="polite">
         <span className="relative overflow-hidden rounded-md bg-white/10 h-8 min-w-44 px-3 grid place-items-center text-sm">

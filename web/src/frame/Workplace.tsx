@@ -99,7 +99,9 @@ function Opened({ production }: { production: Production }) {
   };
   const lines = edition.data?.lines ?? [];
   const move = (by: 1 | -1) => {
-    const at = lines.findIndex((line) => line.id === place.line);
+    // From the address itself, which is ahead of what is drawn while a key is held down.
+    const current = Number(new URLSearchParams(window.location.search).get("line"));
+    const at = lines.findIndex((line) => line.id === current);
     const next = lines[at < 0 ? (by === 1 ? 0 : lines.length - 1) : Math.min(lines.length - 1, Math.max(0, at + by))];
     if (next) place.select(next.id);
   };

@@ -71,7 +71,10 @@ export function useChange<Input>(production: number, act: (input: Input) => Prom
   const client = useQueryClient();
   return useMutation({
     mutationFn: act,
-    onSettled: () => client.invalidateQueries({ queryKey: ["production", production] }),
+    // Waited for, so that the old state does not show again between the two.
+    onSuccess: () => client.invalidateQueries({ queryKey: ["production", production] }),
+    // Not waited for: the server may be away, and the person is to be told at once.
+    onError: () => void client.invalidateQueries({ queryKey: ["production", production] }),
   });
 }
 

@@ -160,7 +160,7 @@ function CastCell({
       <button
         type="button"
         aria-pressed={selected}
-        className="grow min-w-0 h-full text-start pe-2"
+        className="relative grow min-w-0 h-full text-start pe-2"
         onClick={onChoose}
       >
         <span className="sr-only">{t("cast.cell", { speaker: speaker.name, language: edition.name })}</span>
