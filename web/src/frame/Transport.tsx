@@ -8,7 +8,7 @@ import { useKeys } from "../shared/useKeys";
 import { IconButton, Select } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
 import { lineAt, spokenWords, wordAt } from "./lines";
-import { usePlace } from "./place";
+import { lineInAddress, usePlace } from "./place";
 import { usePlayer, type Listening } from "./player";
 
 const SPEEDS = [0.75, 1, 1.25, 1.5, 2];
@@ -45,13 +45,14 @@ export function Transport({
     if (player.playing || player.preparing !== null) player.pause();
     else {
       // From the selected line, or on from where it was paused inside that line.
-      const inside = loadedHere && sounding && (!selected || sounding.id === selected.id);
+      const chosen = lines.find((line) => line.id === lineInAddress());
+      const inside = loadedHere && sounding && (!chosen || sounding.id === chosen.id);
       const stale = player.loaded?.recipe !== heard?.mix_recipe;
-      playFrom(inside && !stale ? null : (selected ?? lines[0] ?? null));
+      playFrom(inside && !stale ? null : (chosen ?? lines[0] ?? null));
     }
   }
   function step(by: 1 | -1) {
-    const from = player.playing ? sounding : selected;
+    const from = player.playing ? sounding : lines.find((line) => line.id === lineInAddress());
     const at = from ? lines.findIndex((line) => line.id === from.id) : by === 1 ? -1 : lines.length;
     const next = lines[Math.min(lines.length - 1, Math.max(0, at + by))];
     if (!next) return;

@@ -14,7 +14,7 @@ import { MixStage } from "../stages/mix/MixStage";
 import { ScriptStage } from "../stages/script/ScriptStage";
 import { TimeStage } from "../stages/time/TimeStage";
 import { useNotices } from "./notices";
-import { STAGES, usePlace, type Stage } from "./place";
+import { lineInAddress, STAGES, usePlace, type Stage } from "./place";
 import { usePlayer } from "./player";
 import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
@@ -99,8 +99,7 @@ function Opened({ production }: { production: Production }) {
   };
   const lines = edition.data?.lines ?? [];
   const move = (by: 1 | -1) => {
-    // From the address itself, which is ahead of what is drawn while a key is held down.
-    const current = Number(new URLSearchParams(window.location.search).get("line"));
+    const current = lineInAddress();
     const at = lines.findIndex((line) => line.id === current);
     const next = lines[at < 0 ? (by === 1 ? 0 : lines.length - 1) : Math.min(lines.length - 1, Math.max(0, at + by))];
     if (next) place.select(next.id);

@@ -4,6 +4,11 @@ import { useNavigate, useParams, useSearchParams } from "react-router";
 export const STAGES = ["script", "cast", "adapt", "time", "mix", "deliver"] as const;
 export type Stage = (typeof STAGES)[number];
 
+/** The chosen line as the address has it, which is ahead of what is drawn while keys come fast. */
+export function lineInAddress(): number | null {
+  return Number(new URLSearchParams(window.location.search).get("line")) || null;
+}
+
 /** Where the person is: production, edition, stage and line, all of it in the address bar. */
 export function usePlace() {
   const params = useParams();
