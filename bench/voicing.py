@@ -104,4 +104,4 @@ def run() -> list[Result]:
         with running_stack(Path(folder)) as stack:
             taken = whole(stack.address)
     return [Result("voicing 500 lines × 3 editions against the engine alone", taken / alone, "×", 1.15,
-                   detail=f"[{taken:.1f} s, engine {alone:.1f} s, {sound / alone:.0f} × real time on {processes} cores]")]
+                   detail=f"[{taken:.1f} s; engine {alone:.1f} s, {sound / alone:.0f} × real time, {processes} cores]")]

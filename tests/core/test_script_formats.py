@@ -124,7 +124,7 @@ class TestCaptions:
             ("Keeper", "Mind the step."), ("Keeper", "One."), ("Imka", "Two two.")]
         assert {p.row for p in script.problems} == {6, 10}
         one, two = script.lines[1:]
-        assert one.slot is not None and two.slot is not None  # noqa: PT018
+        assert one.slot is not None and two.slot is not None
         assert one.slot[0] == 5.0
         assert one.slot[1] == two.slot[0]
         assert two.slot[1] == 7.0

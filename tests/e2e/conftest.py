@@ -11,6 +11,8 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from janoglot.launcher.stack import Stack, running_stack
 
+# A busy machine is no fault of the page.
+expect.set_options(timeout=15_000)
 HOME = Path(__file__).resolve().parents[2]
 FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync",
          "--disable-component-update", "--autoplay-policy=no-user-gesture-required", "--mute-audio"]

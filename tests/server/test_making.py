@@ -157,6 +157,20 @@ class TestVoicing:
         assert [(f["number"], "“…” holds nothing" in f["message"]) for f in after["faults"]] == [(2, True)]
         assert [x["state"] for x in lines(call, production)] == ["current", "unvoiced", "current"]
 
+    def test_a_job_that_nobody_can_be_given_is_stopped_and_it_is_said(self, production: Production, call: Call,
+                                                                       monkeypatch: pytest.MonkeyPatch) -> None:
+        from kombu.exceptions import OperationalError
+
+        def away(*_: Any, **__: Any) -> None:
+            raise OperationalError("the queue is away")
+
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        monkeypatch.setattr(voice_lines, "apply_async", away)
+        with pytest.raises(OperationalError):
+            call("owner", "post", f"{path}voicings/", {})
+        assert VoicingJob.objects.get().state == "stopped"
+
     def test_without_voices_it_says_what_to_do_first(self, production: Production, call: Call) -> None:
         answer = call("owner", "post", f"{edition_path(production)}voicings/", {})
         assert answer.status_code == 400

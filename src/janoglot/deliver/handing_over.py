@@ -11,12 +11,13 @@ import soundfile
 from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.names import clip_name, file_name
 from janoglot.core.errors import JanoglotError
-from janoglot.core.mix.programme import RATE, Clip, clip_samples, convert
+from janoglot.core.mix.programme import RATE, clip_samples, convert
 from janoglot.core.script.formats.cues import Cue
 from janoglot.core.script.model import Script, ScriptLine
-from janoglot.core.speech.takes import make_rendition, read_sound, scaled_words
+from janoglot.core.speech.takes import scaled_words
 from janoglot.core.store import atomic_file
 from janoglot.direct.state import EditionState
+from janoglot.mix.clips import line_clip
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Production
 from janoglot.script.models import Line
@@ -83,12 +84,9 @@ def clips_file(state: EditionState, target: float) -> Path:
     store = takes()
     with atomic_file(place) as half, zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for line, placement in zip(state.lines, state.placements, strict=True):
-            if not line.take or not line.recipe:
+            if not line.take:
                 continue
-            take = line.take.core()
-            key = make_rendition(line.recipe, placement.seconds, take.seconds, store)
-            clip = Clip(placement.start, placement.seconds, take.lufs, lambda key=key: read_sound(store, key),  # type: ignore[misc]
-                        line.casting.level_db if line.casting else 0.0)
+            clip = line_clip(line, placement, store)
             with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as file:
                 soundfile.write(file.name, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
                 archive.write(file.name, clip_name(line.line.position + 1, line.line.speaker.name,

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import logging
+import time
 
 from celery import shared_task
 from django.db import transaction
-from django.db.models import F
 from django.utils import timezone
 
 from janoglot.adapt.models import Wording
@@ -22,6 +22,8 @@ log = logging.getLogger(__name__)
 
 CHUNK = 12
 """Lines in one task: short enough that a line asked for now waits under half a second."""
+_LOOK_EVERY = 0.5
+"""Seconds between looks at whether the job was stopped."""
 
 
 def begin(job: VoicingJob, now: bool = False) -> None:
@@ -45,46 +47,56 @@ def voice_lines(job_id: int, wording_ids: list[int]) -> None:
     job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
     if job is None or job.state != "running":
         return
+    voiced: list[LineState] = []
+    made: list[Take] = []
+    faults: dict[str, str] = {}
+    looked = time.monotonic()
     for state in _states(job.edition, wording_ids):
-        if VoicingJob.objects.filter(pk=job_id, state="stopped").exists():
-            return
-        _voice(job, state)
+        if time.monotonic() - looked > _LOOK_EVERY:
+            looked = time.monotonic()
+            if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
+                break
+        assert state.wording is not None
+        try:
+            take = _take(state)
+            made += [take] if take else []
+        except EngineError as error:
+            faults[str(state.wording.pk)] = str(error)
+        voiced.append(state)
+    _keep(job, voiced, made, faults)
     finish_if_done(job_id)
+
+
+def _take(state: LineState) -> Take | None:
+    """The take that ``state`` wants, where it is not there already. Raises EngineError."""
+    if state.recipe is None:
+        return None
+    there = state.take is not None and state.take.hash == state.wanted
+    if there and takes().has(f"{state.wanted}.wav"):
+        return None
+    return Take.of(make_take(state.recipe, takes()), state.recipe.voice.id)
+
+
+def _keep(job: VoicingJob, voiced: list[LineState], made: list[Take], faults: dict[str, str]) -> None:
+    """Write what a task made, in one transaction and few statements: voicing is faster than a database."""
+    chosen = []
+    for state in voiced:
+        if state.recipe and state.wording and str(state.wording.pk) not in faults:
+            # Only the choice of take: the words may have been edited meanwhile, and then it is out of date.
+            chosen.append(Wording(pk=state.wording.pk, take_id=state.wanted))
+    with transaction.atomic():
+        Take.objects.bulk_create(made, ignore_conflicts=True)
+        Wording.objects.bulk_update(chosen, ["take_id"])
+        locked = VoicingJob.objects.select_for_update().get(pk=job.pk)
+        locked.faults.update(faults)
+        locked.characters_done += sum(len(state.words) for state in voiced)
+        locked.save(update_fields=["faults", "characters_done"])
 
 
 def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:
     wordings = list(Wording.objects.filter(pk__in=wording_ids))
     lines = Line.objects.filter(pk__in=[w.line_id for w in wordings]).select_related("speaker", "part")
     return EditionState(edition, lines, wordings, edition.castings.all()).lines
-
-
-def _voice(job: VoicingJob, state: LineState) -> None:
-    assert state.wording is not None
-    fault = ""
-    if state.recipe is not None:
-        try:
-            voice_now(state)
-        except EngineError as error:
-            fault = str(error)
-    with transaction.atomic():
-        locked = VoicingJob.objects.select_for_update().get(pk=job.pk)
-        if fault:
-            locked.faults[str(state.wording.pk)] = fault
-        locked.characters_done = F("characters_done") + len(state.words)
-        locked.save(update_fields=["faults", "characters_done"])
-
-
-def voice_now(state: LineState) -> None:
-    """The take that ``state`` wants, made where it is missing, and chosen. Raises EngineError."""
-    assert state.recipe is not None
-    assert state.wording is not None
-    store = takes()
-    if not Take.objects.filter(pk=state.wanted).exists() or not store.has(f"{state.wanted}.wav"):
-        made = make_take(state.recipe, store)
-        row = Take.of(made, state.recipe.voice.id)
-        Take.objects.bulk_create([row], ignore_conflicts=True)
-    # Only the choice of take: the words may have been edited meanwhile, and then this one is out of date.
-    Wording.objects.filter(pk=state.wording.pk).update(take_id=state.wanted)
 
 
 def remaining(job: VoicingJob) -> list[int]:

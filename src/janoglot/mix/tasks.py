@@ -10,8 +10,8 @@ from celery import shared_task
 
 from janoglot.core.errors import JanoglotError
 from janoglot.core.mix.programme import Clip, mix_to_file
-from janoglot.core.speech.takes import make_rendition, make_rendition_of_kept, read_sound
 from janoglot.direct.state import EditionState
+from janoglot.mix.clips import line_clip
 from janoglot.mix.models import Mix
 from janoglot.server.storage import mixes, takes
 
@@ -53,13 +53,6 @@ def _clips(state: EditionState, tell: Callable[[float], None]) -> list[Clip]:
     clips = []
     voiced = [(s, p) for s, p in zip(state.lines, state.placements, strict=True) if s.take]
     for number, (line, placement) in enumerate(voiced):
-        assert line.take is not None
-        take = line.take.core()
-        if line.state == "current" and line.recipe:
-            key = make_rendition(line.recipe, placement.seconds, take.seconds, store)
-        else:
-            key = make_rendition_of_kept(take, placement.seconds, store)
-        clips.append(Clip(placement.start, placement.seconds, take.lufs, lambda key=key: read_sound(store, key),  # type: ignore[misc]
-                          line.casting.level_db if line.casting else 0.0))
+        clips.append(line_clip(line, placement, store))
         tell(_FITTING * (number + 1) / len(voiced))
     return clips

@@ -9,6 +9,7 @@ from django.core.exceptions import PermissionDenied
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, JsonResponse
 from django.utils.translation import gettext as _
+from kombu.exceptions import OperationalError as QueueError
 from redis.exceptions import RedisError
 from rest_framework import exceptions, status
 from rest_framework.response import Response
@@ -55,7 +56,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, JanoglotError):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_400_BAD_REQUEST)
-    if isinstance(error, (OperationalError, RedisError, ConnectionError)):
+    if isinstance(error, (OperationalError, QueueError, RedisError, ConnectionError)):
         log.error("a service is away", exc_info=error)
         return Response({"code": "away", "message": _("The server cannot reach its database or its queue just now. "
                                                       "What you typed is kept here; try again in a moment.")},

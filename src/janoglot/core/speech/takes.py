@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -45,12 +46,17 @@ class TakeRecipe:
 
     @property
     def hash(self) -> str:
-        return recipe_hash("take", words=self.spoken_words, voice=self.voice.recipe, delivery=self.delivery,
-                           engine=engine_named(self.voice.engine).version)
+        return _take_hash(self)
 
     @property
     def utterance(self) -> Utterance:
         return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery)
+
+
+@lru_cache(maxsize=50_000)
+def _take_hash(recipe: TakeRecipe) -> str:
+    return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
+                       engine=engine_named(recipe.voice.engine).version)
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,8 +35,17 @@ def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = Non
     job = VoicingJob.objects.create(
         edition=edition, user=user if isinstance(user, User) else None,
         wordings=[s.wording.pk for s in wanted if s.wording], characters=sum(len(s.words) for s in wanted))
-    transaction.on_commit(lambda: begin(job, now=line_ids is not None and len(wanted) <= 3))
+    transaction.on_commit(lambda: _hand_out(job, now=line_ids is not None and len(wanted) <= 3))
     return job
+
+
+def _hand_out(job: VoicingJob, now: bool) -> None:
+    try:
+        begin(job, now)
+    except Exception:
+        # The queue is away: a job that nobody works on must not look as if it ran.
+        VoicingJob.objects.filter(pk=job.pk).update(state="stopped", ended=timezone.now())
+        raise
 
 
 def stop(user: Anyone, job: VoicingJob) -> VoicingJob:

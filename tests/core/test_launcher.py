@@ -1,0 +1,92 @@
+"""Set-up and services, as far as they can be tried without installing anything."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from janoglot.launcher import install
+from janoglot.launcher.places import Trouble
+from janoglot.launcher.services import Ports, Service, require_free, secrets_of
+
+
+def test_who_may_not_install_is_given_the_one_line_to_run(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(install, "_installed", lambda name: name != "redis-server")
+    monkeypatch.setattr(os, "geteuid", lambda: 1000)
+    monkeypatch.setattr(shutil, "which", lambda name: None if name == "sudo" else f"/usr/bin/{name}")
+    with pytest.raises(Trouble, match=r"apt-get update && apt-get install -y --no-install-recommends redis-server$"):
+        install.debian_packages(install.SERVICES)
+
+
+def test_nothing_is_installed_where_nothing_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(install, "_installed", lambda name: True)
+    monkeypatch.setattr(install, "_run", lambda *_: pytest.fail("something was run"))
+    install.debian_packages(install.SERVICES)
+
+
+def test_a_taken_port_is_said_plainly() -> None:
+    with socket.socket() as holder:
+        holder.bind(("127.0.0.1", 0))
+        holder.listen()
+        port = holder.getsockname()[1]
+        with pytest.raises(Trouble, match=rf"Port {port}, meant for Redis, is taken.*--redis-port {port + 1}"):
+            require_free(port, "Redis", "--redis-port")
+    require_free(port, "Redis", "--redis-port")
+    assert len(set(vars(Ports.free()).values())) == 3
+
+
+def test_passwords_are_made_once_and_are_nobody_elses(tmp_path: Path) -> None:
+    words = secrets_of(tmp_path / "var")
+    assert secrets_of(tmp_path / "var") == words
+    assert len(set(words.values())) == 4
+    assert (tmp_path / "var" / "secrets.json").stat().st_mode & 0o077 == 0
+
+
+def service(folder: Path, *command: str, ready: bool = True) -> Service:
+    return Service("sleeper", command, lambda: ready, folder / "log" / "sleeper.log", patience=5)
+
+
+def test_what_a_killed_run_left_is_ended_and_nothing_else(tmp_path: Path) -> None:
+    left = service(tmp_path, "/bin/sleep", "60")
+    left.start()
+    assert left.process is not None
+    again = service(tmp_path, "/bin/sleep", "60")
+    again.end_leftover()
+    assert left.process.wait(10) != 0
+    # The same number in the file, but of another process: it is left alone.
+    other = subprocess.Popen(["/bin/sleep", "60"])
+    again.pid_file.write_text(f"{other.pid}\n12345")
+    again.end_leftover()
+    assert other.poll() is None
+    other.kill()
+    other.wait()
+
+
+def test_a_service_that_does_not_start_says_why(tmp_path: Path) -> None:
+    broken = service(tmp_path, "/bin/sh", "-c", "echo the tide is out; exit 3", ready=False)
+    with pytest.raises(Trouble, match="the tide is out"):
+        broken.start()
+
+
+def test_services_end_with_whoever_started_them_however_it_ends(tmp_path: Path) -> None:
+    code = ("from tests.core.test_launcher import service; from pathlib import Path; import os, time; "
+            f"s = service(Path({str(tmp_path)!r}), '/bin/sleep', '60'); s.start(); "
+            "print(s.process.pid, flush=True); time.sleep(60)")
+    home = Path(__file__).resolve().parents[2]
+    parent = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=home,
+                              env={**os.environ, "PYTHONPATH": f"{home / 'src'}{os.pathsep}{home}"})
+    assert parent.stdout is not None
+    child = int(parent.stdout.readline())
+    parent.kill()
+    parent.wait()
+    limit = time.monotonic() + 10
+    while Path(f"/proc/{child}").exists() and "Z" not in Path(f"/proc/{child}/stat").read_text().split()[2]:
+        assert time.monotonic() < limit, "the service outlived whoever started it"
+        time.sleep(0.02)
