@@ -20,7 +20,7 @@ from janoglot.core.timing.placing import Placement
 from janoglot.direct.actions.voice import stop, voice
 from janoglot.direct.models import JOB_STATES, VoicingJob
 from janoglot.direct.state import TAKE_STATES, EditionState, LineState
-from janoglot.direct.tasks import finish_if_done, remaining
+from janoglot.direct.tasks import finish_if_done
 from janoglot.productions.api import edition_data
 from janoglot.productions.permissions import edition_for, visible_productions
 from janoglot.productions.serializers import EditionSerializer
@@ -113,7 +113,6 @@ def line_data(state: LineState, placement: Placement, seconds: float | None = No
 
 
 def job_data(job: VoicingJob) -> Data:
-    left = remaining(job) if job.state == "running" else []
     total = len(job.wordings)
     numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}
     seconds_left = None
@@ -123,7 +122,8 @@ def job_data(job: VoicingJob) -> Data:
         seconds_left = round(spent * (1 - share) / share, 1)
     return {
         "id": job.pk, "language": job.edition.language, "state": job.state, "total": total,
-        "done": total - len(left) if job.state != "stopped" else total - len(remaining(job)),
+        # Counted as it goes: looking at every line would cost the workers their time.
+        "done": job.lines_done,
         "seconds_left": seconds_left,
         "faults": [{"line": numbers[int(pk)].line_id, "number": numbers[int(pk)].line.position + 1, "message": message}
                    for pk, message in job.faults.items() if int(pk) in numbers],

@@ -45,6 +45,7 @@ class VoicingJob(models.Model):
     wordings = models.JSONField()
     characters = models.PositiveIntegerField(default=0)
     characters_done = models.PositiveIntegerField(default=0)
+    lines_done = models.PositiveIntegerField(default=0)
     faults = models.JSONField(default=dict)
     state = models.CharField(max_length=10, choices=JOB_STATES, default="running")
     created = models.DateTimeField(auto_now_add=True)

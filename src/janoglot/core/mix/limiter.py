@@ -14,6 +14,8 @@ from janoglot.core.mix.loudness import true_peaks
 
 LOOKAHEAD = 0.004
 """Seconds."""
+_STEP = 16
+"""Samples between two values of the gain."""
 _MARGIN_DB = 0.15
 """What a peak measured between samples may differ by after the gain has moved across it."""
 
@@ -32,8 +34,9 @@ class Limiter:
 
     def __init__(self, rate: int, ceiling_db: float) -> None:
         self._ceiling = np.float32(10 ** ((ceiling_db - _MARGIN_DB) / 20))
-        self._half = round(rate * LOOKAHEAD)
-        self.delay = 4 * self._half
+        self._half = max(2, round(rate * LOOKAHEAD / _STEP))
+        # Whole steps, so that a stream's steps fall where those of the whole would.
+        self.delay = 4 * self._half * _STEP
         self._held = np.zeros(0, np.float32)
         self._context = np.zeros(self.delay, np.float32)
         self.reduced_db = 0.0
@@ -41,7 +44,7 @@ class Limiter:
 
     def process(self, block: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
         joined = np.concatenate([self._held, block])
-        ready = len(joined) - self.delay
+        ready = (len(joined) - self.delay) // _STEP * _STEP
         if ready <= 0:
             self._held = joined
             return np.zeros(0, np.float32)
@@ -62,9 +65,23 @@ class Limiter:
         need = np.minimum(1.0, self._ceiling / np.maximum(true_peaks(whole, float(self._ceiling)), 1e-9))
         if float(need.min()) >= 1.0:
             return joined[:ready]
-        window = 2 * self._half + 1
-        gain = ndimage.uniform_filter1d(
-            ndimage.minimum_filter1d(need, 2 * window - 1, mode="nearest"), window, mode="nearest"
-        )[len(self._context): len(self._context) + ready]
+        gain = self._gain(need)[len(self._context): len(self._context) + ready]
         self.reduced_db = max(self.reduced_db, float(-20 * np.log10(gain.min(initial=1.0))))
         return np.asarray(joined[:ready] * gain, dtype=np.float32)
+
+    def _gain(self, need: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+        """The gain for each sample: worked out once for every few, and drawn straight between.
+
+        The minimum reaches further than the average by more than one step to either side, so both ends of a
+        step are under what anything within it needs, and so is the line between them.
+        """
+        steps = -(-len(need) // _STEP) + 1
+        padded = np.ones(steps * _STEP, np.float32)
+        padded[: len(need)] = need
+        least = padded.reshape(steps, _STEP).min(axis=1)
+        window = 2 * self._half + 1
+        nodes = ndimage.uniform_filter1d(
+            ndimage.minimum_filter1d(least, 2 * window - 1, mode="nearest"), window, mode="nearest")
+        rise = np.diff(nodes)[:, None]
+        drawn = nodes[:-1, None] + rise * (np.arange(_STEP, dtype=np.float32) / _STEP)[None, :]
+        return np.asarray(drawn.reshape(-1)[: len(need)], dtype=np.float32)

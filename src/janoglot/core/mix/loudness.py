@@ -110,9 +110,10 @@ class LoudnessMeter:
             self._add_energy(samples)
 
     def _add_energy(self, samples: Floats) -> None:
-        faint = np.full(len(samples), _FAINT)
-        faint[self._fed % 2::2] = -_FAINT
-        weighted, self._state = signal.sosfilt(self._sections, samples + faint, zi=self._state)
+        heard = samples.astype(np.float64)
+        heard[0::2] += _FAINT
+        heard[1::2] -= _FAINT
+        weighted, self._state = signal.sosfilt(self._sections, heard, zi=self._state)
         self._energy += float(np.dot(weighted, weighted))
         joined = np.concatenate([self._rest, weighted]) if len(self._rest) else weighted
         whole = len(joined) // self._step * self._step

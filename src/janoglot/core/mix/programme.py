@@ -170,12 +170,18 @@ def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None)
             if limiter:
                 out = limiter.process(out)
             meter.add(out)
-            file.write(out)
+            file.write(as_24_bit(out))
         if limiter:
             out = limiter.flush()
             meter.add(out)
-            file.write(out)
+            file.write(as_24_bit(out))
     return meter
+
+
+def as_24_bit(samples: Floats32) -> npt.NDArray[np.int32]:
+    """Rounded to 24 bits in the upper three bytes: many times faster than having the file's library do it."""
+    scaled = np.rint(np.clip(samples, -1.0, 1.0) * np.float64(8_388_607))
+    return np.left_shift(scaled.astype(np.int32), 8)
 
 
 def convert(source: Path, place: Path, layout: Layout) -> None:

@@ -179,8 +179,11 @@ def make_rendition_of_kept(take: Take, seconds: float, store: Store) -> str:
 
 
 def write_sound(store: Store, key: str, samples: Samples, rate: int) -> Path:
+    # Rounded here: many times faster than having each sample converted while it is written.
+    whole = np.rint(np.clip(samples, -1.0, 1.0) * np.float32(32767)).astype(np.int16)
+
     def write(place: Path) -> None:
-        soundfile.write(place, np.clip(samples, -1.0, 1.0), rate, subtype="PCM_16", format="WAV")
+        soundfile.write(place, whole, rate, subtype="PCM_16", format="WAV")
 
     return store.write(key, write)
 

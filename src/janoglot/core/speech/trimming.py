@@ -21,7 +21,8 @@ def audible_span(samples: Samples, rate: int) -> tuple[int, int]:
     count = len(samples) // frame
     if count == 0:
         return (0, len(samples)) if len(samples) and float(np.abs(samples).max()) > 0 else (0, 0)
-    power = np.square(samples[: count * frame].reshape(count, frame)).mean(axis=1)
+    frames = samples[: count * frame].reshape(count, frame)
+    power = np.einsum("ij,ij->i", frames, frames) / frame
     loudest = float(power.max())
     if loudest <= 1e-10:
         return 0, 0
