@@ -47,6 +47,7 @@ class VoiceSerializer(serializers.Serializer[Data]):
     engine = serializers.CharField()
     licence = serializers.CharField()
     native = serializers.BooleanField(help_text="Whether it speaks the language that was asked for.")
+    from_home = serializers.BooleanField(help_text="Whether that language is its own, not one of its others.")
     pitch_hz = serializers.FloatField()
 
 
@@ -84,6 +85,7 @@ def voice_data(voice: Voice, language: str | None = None) -> Data:
         "id": voice.id, "name": voice.name, "locale": voice.locale, "language": english_name(voice.locale),
         "accent": voice.accent, "register": voice.register, "age": voice.age, "engine": voice.engine,
         "licence": voice.licence, "native": voice.speaks(language) if language else True,
+        "from_home": voice.is_native(language) if language else True,
         "pitch_hz": voice.shaping.pitch_hz,
     }
 
@@ -188,10 +190,10 @@ class AuditionView(APIView):
             pitch = min(6.0, max(-6.0, float(request.query_params.get("pitch", 0))))
         except ValueError:
             raise BadInput("Pace and pitch are numbers.") from None
-        key = f"{TakeRecipe(words, voice, Delivery(pace=pace, pitch=pitch)).hash}.wav"
+        key = f"{TakeRecipe(words, voice, Delivery(pace=pace, pitch=pitch), language).hash}.wav"
         if not takes().has(key):
             try:
-                key = say.apply_async((words, voice.id, pace, pitch), queue="now", expires=_PATIENCE).get(
+                key = say.apply_async((words, voice.id, pace, pitch, language), queue="now", expires=_PATIENCE).get(
                     timeout=_PATIENCE)
             except TaskTimeout:
                 raise Busy("The voices are busy just now. Try again in a moment.") from None

@@ -6,12 +6,13 @@ from celery import shared_task
 
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines.base import Delivery
-from janoglot.core.speech.takes import TakeRecipe, kept_take
+from janoglot.core.speech.takes import TakeRecipe, kept_take, make_rendition
 from janoglot.server.storage import takes
 
 
 @shared_task
-def say(words: str, voice: str, pace: float = 1.0, pitch: float = 0.0) -> str:
+def say(words: str, voice: str, pace: float = 1.0, pitch: float = 0.0, language: str = "") -> str:
     """The store's key of ``words`` in ``voice``, spoken where it is missing."""
-    recipe = TakeRecipe(words, voice_named(voice), Delivery(pace=pace, pitch=pitch))
-    return f"{kept_take(recipe, takes()).hash}.wav"
+    recipe = TakeRecipe(words, voice_named(voice), Delivery(pace=pace, pitch=pitch), language)
+    take = kept_take(recipe, takes())
+    return make_rendition(recipe, take.seconds, take.seconds, takes())

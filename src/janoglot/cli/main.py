@@ -18,6 +18,8 @@ from janoglot.core.languages import distance, same_language, tag_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.engines.neural_graph import prepare
+from janoglot.core.speech.engines.rich import rich_missing, rich_root
 from janoglot.core.store import atomic_file
 
 
@@ -31,15 +33,23 @@ def main(arguments: Sequence[str] | None = None) -> int:
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
     job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}')
     job.add_argument("--loudness", type=float, default=-16.0, help="programme loudness in LUFS (otherwise -16)")
+    job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
+                     help="rich voices as they are delivered (finish), or at once by light ones of the same length")
     job.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")
     voices = commands.add_parser("voices", help="list the catalogue")
     voices.add_argument("--language", help="only voices that speak it")
     voices.add_argument("--json", action="store_true")
     table = commands.add_parser("measure-voices", help="measure one language's voices, as a Markdown table")
     table.add_argument("--language", default="en")
+    commands.add_parser("prepare-rich", help="make the rich voices' network ready")
+    table.add_argument("--recognise", action="store_true",
+                       help="how well a recogniser understands each (English; takes a while)")
+    table.add_argument("--rich", action="store_true", help="its rich voices rather than its light ones")
+    table.add_argument("--coverage", action="store_true", help="what share of each language's sounds rich voices have")
     options = parser.parse_args(arguments)
     try:
-        return {"dub": _dub, "voices": _voices, "measure-voices": _measure}[options.command](options)
+        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare}[
+            options.command](options)
     except BadInput as error:
         print(f"janoglot: {error}", file=sys.stderr)
         return 2
@@ -68,7 +78,7 @@ def _dub(options: argparse.Namespace) -> int:
     cast = _cast(options.cast, [source, *script.languages]) if options.cast else {}
     options.out.mkdir(parents=True, exist_ok=True)
     report = dub(script, source, languages, cast, options.out, _var() / "takes", options.loudness,
-                 progress=_bar())
+                 progress=_bar(), quality=options.quality)
     with atomic_file(options.out / "report.json") as half:
         half.write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
     for tag, edition in report["editions"].items():
@@ -133,6 +143,9 @@ def _voices(options: argparse.Namespace) -> int:
     found = [voice for voice in catalogue().values() if language is None or voice.speaks(language)]
     if not found:
         raise BadInput("No voice on this machine speaks {language}.", language=options.language)
+    missing = rich_missing()
+    if missing:
+        print(f"janoglot: {missing}", file=sys.stderr)
     if options.json:
         print(json.dumps([{name: getattr(voice, name) for name in
                            ("id", "name", "locale", "accent", "register", "age", "engine", "licence")}
@@ -140,14 +153,26 @@ def _voices(options: argparse.Namespace) -> int:
         return 0
     wide = max(len(voice.id) for voice in found)
     for voice in found:
-        print(f"{voice.id:{wide}}  {voice.locale:16}  {voice.register:9} {voice.age:6} {voice.accent}")
+        print(f"{voice.id:{wide}}  {'rich' if voice.is_rich else 'light':5}  {voice.locale:16}  {voice.register:9} "
+              f"{voice.age:6} {voice.accent}")
     return 0
 
 
 def _measure(options: argparse.Namespace) -> int:
-    from janoglot.core.speech.voice_table import voice_table
+    from janoglot.core.speech import voice_table
 
-    print(voice_table(tag_of(options.language)))
+    if options.coverage:
+        print(voice_table.coverage_table())
+    elif options.recognise:
+        for row in voice_table.recognition_rows(tag_of(options.language)):
+            print(row, flush=True)
+    else:
+        print(voice_table.voice_table(tag_of(options.language), options.rich))
+    return 0
+
+
+def _prepare(options: argparse.Namespace) -> int:
+    prepare(rich_root())
     return 0
 
 

@@ -28,10 +28,11 @@ from janoglot.core.script.model import Script
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.takes import (
+    Quality,
     Take,
     TakeRecipe,
     kept_take,
-    make_rendition,
+    make_sound,
     read_sound,
     scaled_words,
 )
@@ -58,12 +59,13 @@ class EditionJob:
 def dub(
     script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
     out: Path, store_root: Path, target: float = TARGETS[0], settings: TimingSettings | None = None,
-    progress: Progress = lambda step, done, total: None, processes: int | None = None,
+    progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
 ) -> dict[str, Any]:
     """Make every edition of ``script`` under ``out`` and return the report (also ``out/report.json``).
 
     ``languages`` None means every language that the script has words for; the source is always among
     them. ``cast`` gives voice ids by language and speaker; who is missing is cast automatically.
+    ``quality`` "sketch" has rich voices spoken by light ones, at the rich ones' exact lengths.
     Raises BadInput for a language without words, an unknown voice, or a cast that names nobody.
     """
     wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
@@ -74,13 +76,15 @@ def dub(
         for job in jobs:
             lines = timed_lines(script, job)
             job.placements = place(lines, settings)
-        _fit(jobs, pool, progress)
+        _fit(jobs, pool, progress, quality)
     finally:
         pool.close()
-    report: dict[str, Any] = {"source_language": source_language, "target_lufs": target, "editions": {}}
+    report: dict[str, Any] = {"source_language": source_language, "target_lufs": target, "quality": quality,
+                              "editions": {}}
     for number, job in enumerate(jobs):
         progress("mix", number, len(jobs))
-        report["editions"][job.language] = _deliver(script, job, out / job.language, FolderStore(store_root), target)
+        report["editions"][job.language] = _deliver(script, job, out / job.language, FolderStore(store_root), target,
+                                                    quality)
     progress("mix", len(jobs), len(jobs))
     return report
 
@@ -114,30 +118,39 @@ def timed_lines(script: Script, job: EditionJob) -> list[TimedLine]:
     ]
 
 
+def _recipe(job: EditionJob, words: str, voice: Voice) -> TakeRecipe:
+    return TakeRecipe(words, voice, language=job.language)
+
+
 def _voice(jobs: Sequence[EditionJob], pool: _Pool, progress: Progress) -> None:
     recipes: dict[str, TakeRecipe] = {}
     for job in jobs:
         for words, voice in zip(job.words, job.voices, strict=True):
             if words:
-                recipe = TakeRecipe(words, voice)
+                recipe = _recipe(job, words, voice)
                 recipes.setdefault(recipe.hash, recipe)
     made: dict[str, Take | str] = pool.run(_make, recipes, "voice", progress)
     for job in jobs:
         for index, (words, voice) in enumerate(zip(job.words, job.voices, strict=True)):
-            result = made[TakeRecipe(words, voice).hash] if words else None
+            result = made[_recipe(job, words, voice).hash] if words else None
             job.takes.append(result if isinstance(result, Take) else None)
             if isinstance(result, str):
                 job.faults[index] = result
 
 
-def _fit(jobs: Sequence[EditionJob], pool: _Pool, progress: Progress) -> None:
-    work: dict[str, tuple[TakeRecipe, float, float]] = {}
+def _fit(jobs: Sequence[EditionJob], pool: _Pool, progress: Progress, quality: Quality) -> None:
+    work: dict[str, tuple[TakeRecipe, float, float, Quality]] = {}
     for job in jobs:
         for words, voice, take, placement in zip(job.words, job.voices, job.takes, job.placements, strict=True):
             if take:
-                work[f"{take.hash}@{placement.seconds:.3f}"] = (TakeRecipe(words, voice), placement.seconds,
-                                                               take.seconds)
-    pool.run(_refit, work, "fit", progress)
+                work[f"{take.hash}@{placement.seconds:.3f}"] = (_recipe(job, words, voice), placement.seconds,
+                                                               take.seconds, quality)
+    # The longest first, so that no worker is left with one when the others are done.
+    rich = {key: work[key] for key in sorted(work, key=lambda key: -work[key][1]) if work[key][0].voice.is_rich}
+    light = {key: item for key, item in work.items() if key not in rich}
+    pool.run(_refit, light, "fit", progress)
+    pool.run(_refit, rich, "finish" if quality == "finish" else "sketch", progress,
+             at_once=1 if quality == "finish" else None)
 
 
 def _make(root: str, recipe: TakeRecipe) -> Take | str:
@@ -147,9 +160,9 @@ def _make(root: str, recipe: TakeRecipe) -> Take | str:
         return str(error)
 
 
-def _refit(root: str, work: tuple[TakeRecipe, float, float]) -> str:
-    recipe, seconds, natural = work
-    return make_rendition(recipe, seconds, natural, FolderStore(Path(root)))
+def _refit(root: str, work: tuple[TakeRecipe, float, float, Quality]) -> str:
+    recipe, seconds, natural, quality = work
+    return make_sound(recipe, seconds, natural, quality, FolderStore(Path(root)))
 
 
 class _Pool:
@@ -160,10 +173,12 @@ class _Pool:
         self._pool = ProcessPoolExecutor(processes or os.cpu_count(), mp_context=multiprocessing.get_context("spawn"))
 
     def run(self, function: Callable[[str, Any], Any], work: Mapping[str, Any], step: str,
-            progress: Progress) -> dict[str, Any]:
+            progress: Progress, at_once: int | None = None) -> dict[str, Any]:
         results: dict[str, Any] = {}
         keys = list(work)
-        size = max(1, min(16, len(keys) // 16))
+        if not keys:
+            return results
+        size = at_once or max(1, min(16, len(keys) // 16))
         chunks = [keys[at: at + size] for at in range(0, len(keys), size)]
         futures = {self._pool.submit(_each, function, self._root, [work[key] for key in chunk]): chunk
                    for chunk in chunks}
@@ -185,7 +200,8 @@ def _each(function: Callable[[str, Any], Any], root: str, items: Sequence[Any]) 
     return [function(root, item) for item in items]
 
 
-def _deliver(script: Script, job: EditionJob, out: Path, store: FolderStore, target: float) -> dict[str, Any]:
+def _deliver(script: Script, job: EditionJob, out: Path, store: FolderStore, target: float,
+             quality: Quality) -> dict[str, Any]:
     out.mkdir(parents=True, exist_ok=True)
     (out / "clips").mkdir(exist_ok=True)
     clips: list[Clip] = []
@@ -196,7 +212,7 @@ def _deliver(script: Script, job: EditionJob, out: Path, store: FolderStore, tar
     ):
         flags: list[str] = list(placement.flags)
         if take:
-            key = make_rendition(TakeRecipe(words, voice), placement.seconds, take.seconds, store)
+            key = make_sound(_recipe(job, words, voice), placement.seconds, take.seconds, quality, store)
             clip = Clip(placement.start, placement.seconds, take.lufs, lambda key=key: read_sound(store, key))  # type: ignore[misc]
             clips.append(clip)
             with atomic_file(out / "clips" / clip_name(index + 1, line.speaker)) as half:
@@ -206,6 +222,8 @@ def _deliver(script: Script, job: EditionJob, out: Path, store: FolderStore, tar
                                              marks))
         if not voice.speaks(job.language):
             flags.append("voice_language")
+        if take and voice.is_rich and quality == "sketch":
+            flags.append("sketch")
         if index in job.faults:
             flags.append("unspeakable")
         rows.append({

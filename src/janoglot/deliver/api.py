@@ -7,7 +7,7 @@ from typing import Any
 from django.http import Http404, HttpResponse
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -33,6 +33,8 @@ class StopSerializer(serializers.Serializer[Data]):
 class DeliverySerializer(serializers.Serializer[Data]):
     language = serializers.CharField()
     stops = StopSerializer(many=True)
+    sketches = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that are sketches still.")
+    finishing = serializers.BooleanField(help_text="Whether they are being finished just now.")
     mix_ready = serializers.BooleanField(help_text="Whether the mix of exactly this state is made.")
     empty = serializers.IntegerField(help_text="Lines without words, which the track is silent at.")
     seconds = serializers.FloatField()
@@ -52,6 +54,8 @@ class DeliveriesView(APIView):
             rows.append({
                 "language": edition.language,
                 "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
+                "sketches": [s.line.pk for s in state.sketches()],
+                "finishing": edition.voicing_jobs.filter(kind="finish", state="running").exists(),
                 "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
                 "lufs": mix.report["lufs"] if mix else None,
                 "true_peak_db": mix.report["true_peak_db"] if mix else None,
@@ -60,13 +64,21 @@ class DeliveriesView(APIView):
 
 
 class DownloadView(APIView):
-    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    @extend_schema(parameters=[OpenApiParameter("sketch", bool)],
+                   responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
-        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition."""
+        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition.
+
+        Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
+        """
         edition = edition_for(request.user, production_id, language)
         state = EditionState.load(edition)
         stem, _, suffix = file.partition(".")
-        name = handing_over.download_name(edition.production, language, f".{suffix}")
+        sound = stem in ("mix", "clips")
+        if sound and request.query_params.get("sketch") != "true":
+            handing_over.require_finished(state)
+        tail = "_sketch" if sound and state.sketches() else ""
+        name = handing_over.download_name(edition.production, language, f"{tail}.{suffix}")
         if stem == "mix" and suffix in KINDS:
             place = handing_over.mix_file(state, suffix)
             return serve_sound(request._request, place, name, KINDS[suffix], download=True)

@@ -58,6 +58,13 @@ def require_ready(state: EditionState) -> None:
              "no_words": "This edition has no words yet."}[code], count=len(lines))
 
 
+def require_finished(state: EditionState) -> None:
+    """Raises NotReady where lines are heard as sketches."""
+    count = len(state.sketches())
+    if count:
+        raise NotReady("{count} lines are sketches: finish them, or ask for the sketches.", count=count)
+
+
 def mix_file(state: EditionState, layout: str) -> Path:
     """The current mix as WAV, FLAC or MP3. Raises NotReady."""
     require_ready(state)
@@ -86,7 +93,9 @@ def clips_file(state: EditionState, target: float) -> Path:
         for line, placement in zip(state.lines, state.placements, strict=True):
             if not line.take:
                 continue
-            clip = line_clip(line, placement, store)
+            clip = line_clip(state, line, placement, store)
+            if clip is None:
+                continue
             with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as file:
                 soundfile.write(file.name, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
                 archive.write(file.name, clip_name(line.line.position + 1, line.line.speaker.name,

@@ -15,12 +15,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.deliver.names import clip_name
-from janoglot.core.speech.takes import scaled_words
+from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
-from janoglot.direct.actions.voice import stop, voice
-from janoglot.direct.models import JOB_STATES, VoicingJob
+from janoglot.direct.actions.voice import finish, stop, voice
+from janoglot.direct.models import JOB_KINDS, JOB_STATES, QUALITIES, VoicingJob
 from janoglot.direct.state import TAKE_STATES, EditionState, LineState
 from janoglot.direct.tasks import finish_if_done
+from janoglot.mix.clips import kept_sound
 from janoglot.productions.api import edition_data
 from janoglot.productions.permissions import edition_for, visible_productions
 from janoglot.productions.serializers import EditionSerializer
@@ -52,6 +53,7 @@ class LineSerializer(serializers.Serializer[Data]):
     words = serializers.CharField()
     revision = serializers.IntegerField()
     state = serializers.ChoiceField(TAKE_STATES)
+    quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
     voice = serializers.CharField(allow_null=True)
     wrong_language = serializers.BooleanField()
     natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
@@ -76,6 +78,7 @@ class EditionLinesSerializer(serializers.Serializer[Data]):
 
 class VoicingRequestSerializer(serializers.Serializer[Data]):
     lines = serializers.ListField(child=serializers.IntegerField(), required=False, max_length=20_000)
+    kind = serializers.ChoiceField(JOB_KINDS, default="take", help_text="Make takes, or finish what is sketched.")
 
 
 class VoicingFaultSerializer(serializers.Serializer[Data]):
@@ -87,6 +90,7 @@ class VoicingFaultSerializer(serializers.Serializer[Data]):
 class VoicingSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     language = serializers.CharField()
+    kind = serializers.ChoiceField(JOB_KINDS)
     state = serializers.ChoiceField(JOB_STATES)
     total = serializers.IntegerField()
     done = serializers.IntegerField()
@@ -94,7 +98,7 @@ class VoicingSerializer(serializers.Serializer[Data]):
     faults = VoicingFaultSerializer(many=True)
 
 
-def line_data(state: LineState, placement: Placement, seconds: float | None = None) -> Data:
+def line_data(state: LineState, placement: Placement, quality: Quality | None) -> Data:
     line, take = state.line, state.take
     marks: list[list[float]] = []
     if take and state.state == "current":
@@ -105,6 +109,7 @@ def line_data(state: LineState, placement: Placement, seconds: float | None = No
         "id": line.pk, "number": line.position + 1, "part": line.part_id, "speaker": line.speaker_id,
         "notes": line.notes, "slot": list(line.slot) if line.slot else None, "words": state.words,
         "revision": state.wording.revision if state.wording else 0, "state": state.state,
+        "quality": quality,
         "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
         "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
@@ -116,12 +121,14 @@ def job_data(job: VoicingJob) -> Data:
     total = len(job.wordings)
     numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}
     seconds_left = None
-    if job.state == "running" and job.characters_done:
+    # Finishing takes as long as there is sound to make, voicing as there are words.
+    done, whole = ((job.seconds_done, job.seconds) if job.kind == "finish" else (job.characters_done, job.characters))
+    if job.state == "running" and done:
         spent = (timezone.now() - job.created).total_seconds()
-        share = min(1.0, job.characters_done / max(1, job.characters))
+        share = min(1.0, done / max(1, whole))
         seconds_left = round(spent * (1 - share) / share, 1)
     return {
-        "id": job.pk, "language": job.edition.language, "state": job.state, "total": total,
+        "id": job.pk, "language": job.edition.language, "kind": job.kind, "state": job.state, "total": total,
         # Counted as it goes: looking at every line would cost the workers their time.
         "done": job.lines_done,
         "seconds_left": seconds_left,
@@ -141,7 +148,7 @@ class EditionView(APIView):
             "timing": {"comfortable_fast": edition.comfortable_fast, "hard_fast": edition.hard_fast,
                        "pace": edition.pace},
             "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-            "lines": [line_data(s, p) for s, p in zip(state.lines, state.placements, strict=True)],
+            "lines": [line_data(s, p, state.quality(s)) for s, p in zip(state.lines, state.placements, strict=True)],
         })
 
     @extend_schema(request=TimingChangeSerializer, responses=TimingSerializer)
@@ -158,11 +165,12 @@ class EditionView(APIView):
 class VoicingsView(APIView):
     @extend_schema(request=VoicingRequestSerializer, responses={202: VoicingSerializer})
     def post(self, request: Request, production_id: int, language: str) -> Response:
-        """Voice the lines that need it: those named, or all."""
+        """Voice the lines that need it, or finish what is sketched: the lines named, or all."""
         edition = edition_for(request.user, production_id, language, change=True)
         given = VoicingRequestSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        job = voice(request.user, edition, given.validated_data.get("lines"))
+        act = finish if given.validated_data["kind"] == "finish" else voice
+        job = act(request.user, edition, given.validated_data.get("lines"))
         return Response(job_data(job), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(responses=VoicingSerializer(many=True))
@@ -200,10 +208,15 @@ class VoicingView(APIView):
 class TakeView(APIView):
     @extend_schema(responses={(200, "audio/wav"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, line_id: int) -> HttpResponseBase:
-        """The chosen take of a line, at its natural length."""
+        """The chosen take of a line: at its natural length, or as it is finished at its place."""
         edition = edition_for(request.user, production_id, language)
-        for state in EditionState.load(edition).lines:
-            if state.line.pk == line_id and state.take and takes().has(f"{state.take.hash}.wav"):
+        edition_state = EditionState.load(edition)
+        for state in edition_state.lines:
+            if state.line.pk != line_id or not state.take:
+                continue
+            key: str | None = edition_state.finish_keys.get(line_id) if line_id in edition_state.finished else None
+            key = key if key and takes().has(key) else kept_sound(state, takes())
+            if key:
                 name = clip_name(state.line.position + 1, state.line.speaker.name, language)
-                return serve_sound(request._request, takes().path(f"{state.take.hash}.wav"), name)
+                return serve_sound(request._request, takes().path(key), name)
         raise Http404

@@ -14,10 +14,10 @@ from janoglot.adapt.models import Wording
 from janoglot.cast.models import Casting
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.core.speech.takes import TakeRecipe, rendition_key
+from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, rendition_key, sketch_key
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, place, programme_seconds
-from janoglot.direct.models import Take
+from janoglot.direct.models import Sound, Take
 from janoglot.productions.models import Edition
 from janoglot.script.models import Line
 
@@ -76,7 +76,7 @@ class EditionState:
             voice = voices.get(casting.voice) if casting else None
             recipe = None
             if wording and wording.text.strip() and voice and casting:
-                recipe = TakeRecipe(wording.text, voice, casting.delivery)
+                recipe = TakeRecipe(wording.text, voice, casting.delivery, edition.language)
             self.lines.append(LineState(line, wording, casting, voice, recipe, recipe.hash if recipe else "", None))
         # The chosen take, or the very one that is wanted where it was made before.
         hashes = {s.wanted for s in self.lines} | {s.wording.take_id for s in self.lines if s.wording} - {""}
@@ -102,6 +102,32 @@ class EditionState:
     def placements(self) -> list[Placement]:
         return place(self.timed_lines, self.timing)
 
+    @cached_property
+    def finish_keys(self) -> dict[int, str]:
+        """By line, for current lines of rich voices: the key of the finished sound at the line's place."""
+        return {
+            s.line.pk: finish_key(s.recipe, p.seconds, s.take.seconds)
+            for s, p in zip(self.lines, self.placements, strict=True)
+            if s.state == "current" and s.take and s.recipe and s.recipe.voice.is_rich
+        }
+
+    @cached_property
+    def finished(self) -> set[int]:
+        """Ids of the lines whose finished sound is made."""
+        keys = self.finish_keys
+        there = set(Sound.objects.filter(pk__in=list(keys.values())).values_list("key", flat=True)) if keys else set()
+        return {line for line, key in keys.items() if key in there}
+
+    def quality(self, state: LineState) -> Quality | None:
+        """What is heard of a line; None while it has no take. A light voice has no sketch."""
+        if state.take is None:
+            return None
+        return "sketch" if state.line.pk in self.finish_keys and state.line.pk not in self.finished else "finish"
+
+    def sketches(self) -> list[LineState]:
+        """Lines that are heard as sketches."""
+        return [s for s in self.lines if self.quality(s) == "sketch"]
+
     @property
     def timing(self) -> TimingSettings:
         return TimingSettings(comfortable_fast=self.edition.comfortable_fast, hard_fast=self.edition.hard_fast,
@@ -115,13 +141,13 @@ class EditionState:
     def mix_recipe(self) -> str:
         """The hash of everything that the mix of this edition would be made from now; "" with no takes."""
         clips = [
-            (round(p.start, 4), round(p.seconds, 4), s.take.hash, s.casting.level_db if s.casting else 0.0)
+            (round(p.start, 4), round(p.seconds, 4), self.sound_key(s, p), s.casting.level_db if s.casting else 0.0)
             for s, p in zip(self.lines, self.placements, strict=True) if s.take
         ]
         if not clips:
             return ""
         return recipe_hash("mix", clips=clips, target=self.edition.production.target_lufs, seconds=self.seconds,
-                           version=2)
+                           version=3)
 
     def unfinished(self) -> list[LineState]:
         """Lines that voicing would make: unvoiced or out of date."""
@@ -132,10 +158,16 @@ class EditionState:
         for state in self.lines:
             found[state.state] += 1
         found["lines"] = len(self.lines)
+        found["sketch"] = len(self.sketches())
         found["over"] = sum(1 for p in self.placements if p.over > 0)
         found["wrong_language"] = len({s.line.speaker_id for s in self.lines if s.wrong_language})
         return found
 
-    def rendition(self, state: LineState, placement: Placement) -> str:
+    def sound_key(self, state: LineState, placement: Placement) -> str:
+        """The store's key of what is heard of a line that has a take."""
         assert state.take is not None
-        return rendition_key(state.take.hash, placement.seconds, state.take.seconds)
+        finished = self.finish_keys.get(state.line.pk)
+        if finished is None:
+            return rendition_key(state.take.hash, placement.seconds, state.take.seconds)
+        assert state.recipe is not None
+        return finished if state.line.pk in self.finished else sketch_key(state.recipe, placement.seconds)

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import logging
 import time
+from collections.abc import Collection
 
 from celery import shared_task
+from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
 from janoglot.adapt.models import Wording
 from janoglot.core.errors import EngineError
-from janoglot.core.speech.takes import make_take
-from janoglot.direct.models import Take, VoicingJob
+from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
+from janoglot.direct.models import Sound, Take, VoicingJob
 from janoglot.direct.state import EditionState, LineState
 from janoglot.productions.models import Edition
 from janoglot.script.models import Line
@@ -27,8 +30,13 @@ _LOOK_EVERY = 0.5
 
 
 def begin(job: VoicingJob, now: bool = False) -> None:
-    """Hand the job's lines to the workers in chunks, in the script's order."""
+    """Hand the job's lines to the workers: takes in chunks, in the script's order; what is to be finished line
+    by line, in the order of the job."""
     ids = list(job.wordings)
+    if job.kind == "finish":
+        for wording in ids:
+            finish_line.apply_async((job.pk, wording), queue="now" if now else "finish")
+        return
     size = 1 if now else CHUNK
     for at in range(0, len(ids), size):
         voice_lines.apply_async((job.pk, ids[at: at + size]), queue="now" if now else "bulk")
@@ -36,9 +44,14 @@ def begin(job: VoicingJob, now: bool = False) -> None:
 
 def go_on_with_running_jobs() -> None:
     """Hand out again what a worker had in hand when it was killed. What is done is not made again."""
-    for job in VoicingJob.objects.filter(state="running"):
+    for job in VoicingJob.objects.filter(state="running").select_related("edition__production"):
         log.info("going on with a job", extra={"job": job.pk})
-        begin(job)
+        if job.kind == "finish":
+            # Counted afresh: what is finished already is not asked for again.
+            VoicingJob.objects.filter(pk=job.pk).update(state="stopped", ended=timezone.now())
+            finish_sketches(job.edition, job.user)
+        else:
+            begin(job)
 
 
 @shared_task
@@ -49,6 +62,7 @@ def voice_lines(job_id: int, wording_ids: list[int]) -> None:
         return
     voiced: list[LineState] = []
     made: list[Take] = []
+    sketched: list[Sound] = []
     faults: dict[str, str] = {}
     looked = time.monotonic()
     for state in _states(job.edition, wording_ids):
@@ -60,10 +74,11 @@ def voice_lines(job_id: int, wording_ids: list[int]) -> None:
         try:
             take = _take(state)
             made += [take] if take else []
+            sketched += _sketch(state, take)
         except EngineError as error:
             faults[str(state.wording.pk)] = str(error)
         voiced.append(state)
-    _keep(job, voiced, made, faults)
+    _keep(job, voiced, made, sketched, faults)
     finish_if_done(job_id)
 
 
@@ -72,12 +87,25 @@ def _take(state: LineState) -> Take | None:
     if state.recipe is None:
         return None
     there = state.take is not None and state.take.hash == state.wanted
-    if there and takes().has(f"{state.wanted}.wav"):
+    if there and (state.recipe.voice.is_rich or takes().has(f"{state.wanted}.wav")):
         return None
     return Take.of(make_take(state.recipe, takes()), state.recipe.voice.id)
 
 
-def _keep(job: VoicingJob, voiced: list[LineState], made: list[Take], faults: dict[str, str]) -> None:
+def _sketch(state: LineState, made: Take | None) -> list[Sound]:
+    """The sketch of a rich voice's take at its natural length, where it is missing."""
+    take = made or state.take
+    if state.recipe is None or take is None or not state.recipe.voice.is_rich or take.hash != state.wanted:
+        return []
+    key = sketch_key(state.recipe, take.seconds)
+    if takes().has(key) and not made:
+        return []
+    make_sketch(state.recipe, take.seconds, takes())
+    return [Sound(key=key, take_id=take.hash, seconds=take.seconds, quality="sketch")]
+
+
+def _keep(job: VoicingJob, voiced: list[LineState], made: list[Take], sketched: list[Sound],
+          faults: dict[str, str]) -> None:
     """Write what a task made, in one transaction and few statements: voicing is faster than a database."""
     chosen = []
     for state in voiced:
@@ -86,6 +114,7 @@ def _keep(job: VoicingJob, voiced: list[LineState], made: list[Take], faults: di
             chosen.append(Wording(pk=state.wording.pk, take_id=state.wanted))
     with transaction.atomic():
         Take.objects.bulk_create(made, ignore_conflicts=True)
+        Sound.objects.bulk_create(sketched, ignore_conflicts=True)
         Wording.objects.bulk_update(chosen, ["take_id"])
         locked = VoicingJob.objects.select_for_update().get(pk=job.pk)
         locked.faults.update(faults)
@@ -111,5 +140,65 @@ def remaining(job: VoicingJob) -> list[int]:
 
 def finish_if_done(job_id: int) -> None:
     job = VoicingJob.objects.select_related("edition__production").get(pk=job_id)
-    if job.state == "running" and job.characters_done >= job.characters and not remaining(job):
-        VoicingJob.objects.filter(pk=job_id, state="running").update(state="done", ended=timezone.now())
+    if job.kind == "finish":
+        over = job.lines_done >= len(job.wordings)
+    else:
+        over = job.characters_done >= job.characters and not remaining(job)
+    if job.state != "running" or not over:
+        return
+    ended = VoicingJob.objects.filter(pk=job_id, state="running").update(state="done", ended=timezone.now())
+    if ended and settings.FINISH_BEHIND:
+        # What was sketched is finished behind it; what moved while it was being finished, again.
+        finish_sketches(job.edition, job.user, tried=job)
+
+
+def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[int] | None = None,
+                    tried: VoicingJob | None = None, now: bool = False) -> VoicingJob | None:
+    """Begin a job that finishes the edition's sketches, the longest first; None where there are none to finish.
+
+    One such job runs in an edition at a time; ``now`` is for lines that somebody waits for. Lines of
+    ``tried`` that could not be finished are left.
+    """
+    if not now and edition.voicing_jobs.filter(kind="finish", state="running").exists():
+        return None
+    state = EditionState.load(edition)
+    lengths = {s.wording.pk: s.take.seconds for s in state.sketches() if s.wording and s.take
+               and (line_ids is None or s.line.pk in line_ids)}
+    if tried and tried.kind == "finish":
+        lengths = {pk: seconds for pk, seconds in lengths.items() if str(pk) not in tried.faults}
+    if not lengths:
+        return None
+    order = sorted(lengths, key=lambda pk: (-lengths[pk], pk))
+    job = VoicingJob.objects.create(edition=edition, user=user, kind="finish", wordings=order,
+                                    seconds=sum(lengths.values()))
+    begin(job, now)
+    return job
+
+
+@shared_task
+def finish_line(job_id: int, wording_id: int) -> None:
+    """Make the finished sound of one line at the place that it has now. Safe to run twice."""
+    job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
+    if job is None or job.state != "running":
+        return
+    state = EditionState.load(job.edition)
+    fault, seconds = "", 0.0
+    for line, placement in zip(state.lines, state.placements, strict=True):
+        if line.wording is None or line.wording.pk != wording_id or line.take is None:
+            continue
+        seconds = line.take.seconds
+        if state.quality(line) == "sketch" and line.recipe:
+            try:
+                key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
+                Sound.objects.get_or_create(key=key, defaults={
+                    "take": line.take, "seconds": placement.seconds, "quality": "finish"})
+            except EngineError as error:
+                fault = str(error)
+    with transaction.atomic():
+        locked = VoicingJob.objects.select_for_update().get(pk=job_id)
+        if fault:
+            locked.faults[str(wording_id)] = fault
+        locked.seconds_done += seconds
+        locked.lines_done = min(len(locked.wordings), locked.lines_done + 1)
+        locked.save(update_fields=["faults", "seconds_done", "lines_done"])
+    finish_if_done(job_id)

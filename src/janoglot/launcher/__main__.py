@@ -1,4 +1,4 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · shots · bench · api · lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · rich · shots · bench · api · lock."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from janoglot.launcher.services import (
     Service,
     manage,
     mariadb,
+    now_worker,
     redis,
     require_free,
     server_environment,
@@ -45,6 +46,7 @@ def main(arguments: Sequence[str]) -> int:
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices")):
         commands.add_parser(name, help=words)
+    commands.add_parser("rich", help="try again to install the rich voices")
     commands.add_parser("shots", help="take the pictures in docs/screenshots again")
     bench = commands.add_parser("bench", help="measure the benchmarks")
     bench.add_argument("only", nargs="*")
@@ -53,6 +55,11 @@ def main(arguments: Sequence[str]) -> int:
     options = parser.parse_args(arguments)
     if options.command == "start":
         return _start(Ports(options.port, options.db_port, options.redis_port))
+    if options.command == "rich":
+        install.debian_packages((*install.SPEECH, *install.COMPILE))
+        install.environment(tests=False)
+        install.rich_voices(again=True)
+        return 0
     from janoglot.launcher import chores
 
     return chores.run(options)
@@ -60,7 +67,8 @@ def main(arguments: Sequence[str]) -> int:
 
 def _core(arguments: Sequence[str]) -> int:
     install.debian_packages((*install.SPEECH, *install.COMPILE))
-    install.environment(tests=False)
+    install.environment(tests="--recognise" in arguments)
+    install.rich_voices()
     environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR), "OMP_NUM_THREADS": "1"}
     os.execve(PYTHON, [str(PYTHON), "-m", "janoglot.cli.main", *arguments], environment)
 
@@ -68,6 +76,7 @@ def _core(arguments: Sequence[str]) -> int:
 def _start(ports: Ports) -> int:
     install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE))
     install.environment(tests=False)
+    install.rich_voices()
     install.web_build()
     install.var_folder()
     lock = (VAR / "run" / "start.lock").open("a+")
@@ -94,7 +103,7 @@ def _start(ports: Ports) -> int:
         services += made[:2]
         start_together(services)
         manage(["prepare"], environment)
-        services += [worker(VAR, environment), made[2]]
+        services += [worker(VAR, environment), now_worker(VAR, environment), made[2]]
         start_together(services[2:])
         address = f"http://127.0.0.1:{ports.web}/"
         lock.truncate(0)

@@ -21,6 +21,7 @@ def run(options: argparse.Namespace) -> int:
     """Set up for the chore, then do it. The exit status of the whole."""
     install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE, *install.TESTS))
     install.environment(tests=True)
+    install.rich_voices()
     if options.command == "test":
         return _test(options.only)
     if options.command == "shots":
@@ -94,7 +95,8 @@ def _python(arguments: Sequence[str], extra: dict[str, str] | None = None) -> in
 def _environment() -> dict[str, str]:
     install.var_folder()
     return {**os.environ, "PYTHONPATH": f"{HOME / 'src'}{os.pathsep}{HOME}", "JANOGLOT_HOME": str(HOME),
-            "JANOGLOT_VAR": str(VAR), "DJANGO_SETTINGS_MODULE": "janoglot.server.settings", "OMP_NUM_THREADS": "1"}
+            "JANOGLOT_VAR": str(VAR), "JANOGLOT_RICH_ROOT": str(VAR),
+            "DJANGO_SETTINGS_MODULE": "janoglot.server.settings", "OMP_NUM_THREADS": "1"}
 
 
 def _api() -> int:
@@ -105,7 +107,7 @@ def _api() -> int:
 
 def _lock() -> int:
     results = []
-    for name in ("base", "dev"):
+    for name in ("base", "rich", "dev"):
         results.append(subprocess.run(
             [str(VENV / "bin" / "pip-compile"), "-q", "--strip-extras", "--allow-unsafe", "--no-emit-index-url",
              "--no-emit-find-links", "--no-emit-trusted-host", "--no-emit-options", f"{name}.in", "-o", f"{name}.txt"],

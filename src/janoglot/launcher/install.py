@@ -76,6 +76,32 @@ def environment(tests: bool) -> None:
     place.write_text("\n".join(sorted(covered)))
 
 
+def rich_voices(again: bool = False) -> None:
+    """The rich voices' runtime and weights, and the network made ready from them.
+
+    Where they cannot be had everything else works: that is said, and not tried at every start again.
+    """
+    lock = HOME / "requirements" / "rich.txt"
+    recipe = HOME / "src" / "janoglot" / "core" / "speech" / "engines" / "neural_graph.py"
+    stamp = _digest([lock, recipe], sys.version + os.environ.get("JANOGLOT_RICH_MODEL", ""))
+    place = VENV / ".janoglot-rich"
+    have = place.read_text().split() if place.exists() else []
+    made = any((VAR / "rich").glob("*/sound.onnx"))
+    if have[:1] == [stamp] and not again and (made or have[1:] == ["missing"]):
+        return
+    say("installing the rich voices")
+    command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--retries", "1", "-r",
+               str(lock)]
+    environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR)}
+    ready = [str(PYTHON), "-m", "janoglot.cli.main", "prepare-rich"]
+    if _run(command, check=False) == 0 and _run(ready, environment, check=False) == 0:
+        place.write_text(stamp)
+        return
+    place.write_text(f"{stamp} missing")
+    say("the rich voices cannot be had here (why is above). Everything else works, with light voices. "
+        "To try again: ./janoglot rich")
+
+
 def web_packages() -> None:
     """npm packages, with the npm that came into the virtual environment."""
     stamp = _digest([WEB / "package-lock.json"], "")

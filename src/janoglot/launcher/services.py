@@ -17,7 +17,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from janoglot.launcher.places import HOME, PYTHON, Trouble
+from janoglot.launcher.places import HOME, PYTHON, VAR, Trouble
 
 _PR_SET_PDEATHSIG = 1
 
@@ -232,6 +232,7 @@ def server_environment(var: Path, ports: Ports, database: str = "janoglot") -> d
         "PYTHONPATH": str(HOME / "src"),
         "JANOGLOT_HOME": str(HOME),
         "JANOGLOT_VAR": str(var),
+        "JANOGLOT_RICH_ROOT": str(VAR),
         "JANOGLOT_DATABASE": database,
         "JANOGLOT_DATABASE_PORT": str(ports.database),
         "JANOGLOT_DATABASE_PASSWORD": words["database"],
@@ -261,13 +262,25 @@ def _answers(port: int) -> bool:
 
 
 def worker(var: Path, environment: Mapping[str, str], processes: int | None = None) -> Service:
-    note = var / "run" / "worker.ready"
+    """What works in the background: a process for each core, giving way to whoever asks for something now."""
+    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=10)
+
+
+def now_worker(var: Path, environment: Mapping[str, str]) -> Service:
+    """One process for what is asked for now, so that it never waits for a long line to be finished."""
+    return _celery("now", var, {**environment, "JANOGLOT_RICH_THREADS": str(os.cpu_count() or 1)}, 1, "now", niceness=0)
+
+
+def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int, queues: str,
+            niceness: int) -> Service:
+    note = var / "run" / f"{name}.ready"
     note.unlink(missing_ok=True)
-    return Service("worker", [
-        str(PYTHON), "-m", "celery", "-A", "janoglot.server.celery", "worker", "--concurrency",
-        str(processes or os.cpu_count() or 1), "-O", "fair", "--prefetch-multiplier", "1", "-Q", "now,bulk",
+    return Service(name, [
+        "nice", "-n", str(niceness), str(PYTHON), "-m", "celery", "-A", "janoglot.server.celery", "worker", "-n",
+        f"{name}@%h", "--concurrency", str(processes), "-O", "fair", "--prefetch-multiplier", "1", "-Q", queues,
         "--loglevel", "warning", "--without-gossip", "--without-mingle",
-    ], note.exists, var / "log" / "worker.log", {**environment, "JANOGLOT_WORKER_READY": str(note)})
+    ], note.exists, var / "log" / f"{name}.log",
+        {**environment, "JANOGLOT_WORKER_READY": str(note), "JANOGLOT_WORKER": name})
 
 
 def manage(arguments: Sequence[str], environment: Mapping[str, str]) -> None:
@@ -295,6 +308,6 @@ def supervise(services: Sequence[Service]) -> None:
         for service in services:
             if not service.alive:
                 print(f"janoglot: {service.name} ended by itself; starting it again.", file=sys.stderr, flush=True)
-                if service.name == "worker":
+                if "JANOGLOT_WORKER_READY" in service.environment:
                     Path(service.environment["JANOGLOT_WORKER_READY"]).unlink(missing_ok=True)
                 service.start()

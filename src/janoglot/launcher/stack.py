@@ -12,6 +12,7 @@ from janoglot.launcher.services import (
     Service,
     manage,
     mariadb,
+    now_worker,
     redis,
     server_environment,
     start_together,
@@ -49,7 +50,8 @@ def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator
     with data_services(var) as (ports, environment):
         environment = {**environment, **(extra or {})}
         manage(["prepare"], environment)
-        services = {"worker": worker(var, environment), "web": web_server(var, ports, environment)}
+        services = {"worker": worker(var, environment), "now": now_worker(var, environment),
+                    "web": web_server(var, ports, environment)}
         try:
             start_together(list(services.values()))
             yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, services)

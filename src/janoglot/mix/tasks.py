@@ -53,6 +53,7 @@ def _clips(state: EditionState, tell: Callable[[float], None]) -> list[Clip]:
     clips = []
     voiced = [(s, p) for s, p in zip(state.lines, state.placements, strict=True) if s.take]
     for number, (line, placement) in enumerate(voiced):
-        clips.append(line_clip(line, placement, store))
+        clip = line_clip(state, line, placement, store)
+        clips += [clip] if clip else []
         tell(_FITTING * (number + 1) / len(voiced))
     return clips

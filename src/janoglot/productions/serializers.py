@@ -36,6 +36,7 @@ class CountsSerializer(serializers.Serializer[Data]):
     unvoiced = serializers.IntegerField()
     out_of_date = serializers.IntegerField()
     current = serializers.IntegerField()
+    sketch = serializers.IntegerField(help_text="Current lines that are heard as sketches.")
     over = serializers.IntegerField(help_text="Lines that do not fit even at the hard limit.")
     wrong_language = serializers.IntegerField(help_text="Speakers whose voice is another language's, not marked.")
 

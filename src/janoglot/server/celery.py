@@ -26,7 +26,8 @@ def _warm_up(**_: Any) -> None:
 def _ready(**_: Any) -> None:
     from janoglot.direct.tasks import go_on_with_running_jobs
 
-    go_on_with_running_jobs()
+    if os.environ.get("JANOGLOT_WORKER") != "now":
+        go_on_with_running_jobs()
     note = os.environ.get("JANOGLOT_WORKER_READY")
     if note:
         Path(note).touch()

@@ -140,6 +140,8 @@ SPECTACULAR_SETTINGS = {
         "TakeStateEnum": "janoglot.direct.state.TAKE_STATES",
         "MixStateEnum": "janoglot.mix.api.SHOWN_STATES",
         "JobStateEnum": "janoglot.direct.models.JOB_STATES",
+        "JobKindEnum": "janoglot.direct.models.JOB_KINDS",
+        "QualityEnum": "janoglot.direct.models.QUALITIES",
     },
 }
 
@@ -156,6 +158,9 @@ CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 # What is asked for now goes before what runs in the background.
 CELERY_BROKER_TRANSPORT_OPTIONS = {"queue_order_strategy": "priority", "visibility_timeout": 600}
 CELERY_TASK_TIME_LIMIT = 1800
+
+# Whether rich voices are finished behind the sketches by themselves, or when somebody asks for it.
+FINISH_BEHIND = os.environ.get("JANOGLOT_FINISH_BEHIND", "1") == "1"
 
 LOGGING = {
     "version": 1,

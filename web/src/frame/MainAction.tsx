@@ -1,13 +1,14 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Square } from "lucide-react";
-import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 
-import { api, data, type Production } from "../shared/api/client";
+import { api, data, type Production, type Voicing } from "../shared/api/client";
 import { askForMix, castRest, startVoicing, useCurrentMix, useEdition } from "../shared/api/queries";
+import { clock } from "../shared/format";
 import { Button, IconButton } from "../shared/ui/controls";
 import { usePlace } from "./place";
 import { useNotices } from "./notices";
+import { useJob } from "./useJob";
 
 /** The one main button: always what would be done next in this edition, or how far it is. */
 export function MainAction({ production }: { production: Production }) {
@@ -16,40 +17,8 @@ export function MainAction({ production }: { production: Production }) {
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const edition = useEdition(production.id, place.language).data;
-  const jobsKey = ["production", production.id, "voicings", place.language];
-  const started = useQuery({
-    queryKey: jobsKey,
-    queryFn: async () => {
-      const path = { production_id: production.id, language: place.language };
-      const jobs = await data(api.GET("/api/productions/{production_id}/editions/{language}/voicings/", { params: { path } }));
-      return jobs[0]?.id ?? null;
-    },
-  }).data;
-  // A job is followed by its id until it has ended, so that its end is never missed.
-  const job = useQuery({
-    queryKey: ["voicing", started],
-    enabled: Boolean(started),
-    queryFn: () => data(api.GET("/api/voicings/{job_id}/", { params: { path: { job_id: started ?? 0 } } })),
-    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 400),
-  }).data;
-  // Shown until the lines have been looked at again, or the button would offer for a moment what is just done.
-  const running = started && job ? job : null;
-  const finished = started && job && job.state !== "running" ? job.id : null;
-  useEffect(() => {
-    if (finished === null) return;
-    for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
-    void client
-      .invalidateQueries({ queryKey: ["production", production.id] })
-      .then(() => client.setQueryData(jobsKey, null));
-    // Only when a job has just ended.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [finished]);
-  // Lines change under a running job: look at them now and then, and less often the more there are.
-  const done = running?.done ?? 0;
-  useEffect(() => {
-    if (running) void client.invalidateQueries({ queryKey: ["production", production.id, "edition", place.language] });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [Math.floor(done / Math.max(4, (running?.total ?? 0) / 20))]);
+  const running = useJob(production.id, place.language, "take");
+  const finishing = useJob(production.id, place.language, "finish");
 
   const refresh = () => client.invalidateQueries({ queryKey: ["production", production.id] });
   const act = useMutation({
@@ -74,15 +43,7 @@ export function MainAction({ production }: { production: Production }) {
             {left !== null && ` · ${t("voicing.left", { count: Math.ceil(left) })}`}
           </span>
         </span>
-        <IconButton
-          name={t("voicing.stop")}
-          className="hover:bg-white/10"
-          onClick={() =>
-            act.mutate(() => data(api.DELETE("/api/voicings/{job_id}/", { params: { path: { job_id: running.id } } })))
-          }
-        >
-          <Square size={15} fill="currentColor" aria-hidden />
-        </IconButton>
+        <StopButton name={t("voicing.stop")} job={running} />
       </div>
     );
   }
@@ -90,6 +51,12 @@ export function MainAction({ production }: { production: Production }) {
   const waiting = counts.unvoiced + counts.out_of_date;
   const speakers = new Set(edition.lines.filter((line) => line.state === "uncast").map((line) => line.speaker)).size;
   const id = production.id;
+  const begin = (kind: Voicing["kind"]) =>
+    act.mutate(async () => {
+      const begun = await startVoicing(id, place.language, kind);
+      client.setQueryData(["voicing", begun.id], begun);
+      client.setQueryData<Voicing[]>(["production", id, "voicings", place.language], (jobs) => [begun, ...(jobs ?? [])]);
+    });
   let label: string;
   let work: (() => void) | null;
   if (counts.lines === counts.empty) {
@@ -101,11 +68,10 @@ export function MainAction({ production }: { production: Production }) {
   } else if (waiting > 0) {
     label = t("main.voice", { count: waiting });
     work = () =>
-      act.mutate(async () => {
-        const begun = await startVoicing(id, place.language);
-        client.setQueryData(["voicing", begun.id], begun);
-        client.setQueryData(jobsKey, begun.id);
-      });
+      begin("take");
+  } else if (counts.sketch > 0 && !finishing) {
+    label = t("main.finish", { count: counts.sketch });
+    work = () => begin("finish");
   } else if (mixReady?.state === "making") {
     label = t("main.mixing", { percent: Math.round(mixReady.share * 100) });
     work = null;
@@ -120,5 +86,39 @@ export function MainAction({ production }: { production: Production }) {
     <Button look="main" className="min-w-36" disabled={!work || act.isPending} onClick={() => work?.()}>
       {label}
     </Button>
+  );
+}
+
+function StopButton({ name, job }: { name: string; job: Voicing }) {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const say = useNotices((state) => state.say);
+  const stop = useMutation({
+    mutationFn: () => data(api.DELETE("/api/voicings/{job_id}/", { params: { path: { job_id: job.id } } })),
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["voicing", job.id] }),
+  });
+  return (
+    <IconButton name={name} className="hover:bg-white/10" disabled={stop.isPending} onClick={() => stop.mutate()}>
+      <Square size={15} fill="currentColor" aria-hidden />
+    </IconButton>
+  );
+}
+
+/** How far the rich voices are behind the sketches, and how long until all is finished. */
+export function Finishing({ production }: { production: Production }) {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const job = useJob(production.id, place.language, "finish");
+  if (!job) return null;
+  return (
+    <span role="status" className="flex items-center gap-1 text-xs text-soft">
+      <span className="relative w-24 h-1 rounded-full bg-rule overflow-hidden" aria-hidden>
+        <span className="absolute inset-y-0 start-0 bg-tide" style={{ width: `${(100 * job.done) / Math.max(1, job.total)}%` }} />
+      </span>
+      {t("voicing.finishing", { done: job.done, total: job.total })}
+      {job.seconds_left !== null && ` · ${t("voicing.minutes", { time: clock(job.seconds_left).replace(/\.\d$/, "") })}`}
+      {production.role !== "reader" && <StopButton name={t("voicing.stopFinishing")} job={job} />}
+    </span>
   );
 }

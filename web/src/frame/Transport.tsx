@@ -5,7 +5,7 @@ import { useTranslation } from "react-i18next";
 import type { EditionLines, Line, Production } from "../shared/api/client";
 import { clock } from "../shared/format";
 import { useKeys } from "../shared/useKeys";
-import { IconButton, Select } from "../shared/ui/controls";
+import { IconButton, Select, Tip } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
 import { lineAt, spokenWords, wordAt } from "./lines";
 import { lineInAddress, usePlace } from "./place";
@@ -134,6 +134,11 @@ export function Transport({
           shown && (
             <>
               {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={26} />}
+              {shown.quality === "sketch" && (
+                <Tip text={t("transport.sketchWhat")}>
+                  <span className="shrink-0 rounded-sm border border-quay-soft/60 px-1 text-2xs text-quay-soft">{t("transport.sketch")}</span>
+                </Tip>
+              )}
               <p className="truncate text-base" dir={heard?.edition.direction} lang={heard?.edition.language} data-testid="spoken">
                 <Spoken line={shown} time={sounding?.id === shown.id ? at - shown.start : null} />
               </p>

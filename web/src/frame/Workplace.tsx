@@ -13,6 +13,7 @@ import { DeliverStage } from "../stages/deliver/DeliverStage";
 import { MixStage } from "../stages/mix/MixStage";
 import { ScriptStage } from "../stages/script/ScriptStage";
 import { TimeStage } from "../stages/time/TimeStage";
+import { Finishing } from "./MainAction";
 import { useNotices } from "./notices";
 import { lineInAddress, STAGES, usePlace, type Stage } from "./place";
 import { usePlayer } from "./player";
@@ -90,7 +91,7 @@ function Opened({ production }: { production: Production }) {
   const undo = useChange(production.id, () =>
     data(api.POST("/api/productions/{production_id}/undo/", { params: { path: { production_id: production.id } } })),
   );
-  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, [line]));
+  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
   const tell = (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") });
   const onUndo = () => {
     if (!production.undo) return;
@@ -153,6 +154,7 @@ function Opened({ production }: { production: Production }) {
           );
         })}
         <span className="ms-auto flex items-center gap-0.5">
+          <Finishing production={production} />
           {production.role !== "reader" && (
             <IconButton
               name={production.undo ? t("frame.undoWhat", { what: t(`action.${production.undo}`) }) : t("frame.nothingToUndo")}

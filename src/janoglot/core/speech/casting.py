@@ -21,7 +21,7 @@ def apart(one: Voice, other: Voice) -> float:
     return math.hypot(
         12 * math.log2(a.pitch_hz / b.pitch_hz), _TRACT_WEIGHT * math.log(a.tract / b.tract),
         _TILT_WEIGHT * (a.tilt_db - b.tilt_db), 4 * (a.breath - b.breath), 3 * (a.roughness - b.roughness),
-        2.0 * (a.source != b.source),
+        2.0 * (a.source != b.source), 2.5 * (one.engine == other.engine == "rich" and one.base != other.base),
     )
 
 
@@ -34,7 +34,8 @@ def cast_rest(
     ``speakers`` come with the one who speaks most first. ``like`` gives each speaker's voice in another
     edition: the choice keeps near it in register and age, so that a deep Keeper stays deep. Voices
     already used are taken again only where the language has no more. Children's voices go only to who
-    has one elsewhere, or when nothing else is left. Deterministic.
+    has one elsewhere, or when nothing else is left. Rich voices go before light ones: they are what is
+    delivered. Deterministic.
 
     Raises BadInput where no voice on this machine speaks the language.
     """
@@ -51,8 +52,9 @@ def cast_rest(
         in_cast = [voices[v] for v in (*taken.values(), *chosen.values()) if v in voices]
 
         def cost(voice: Voice, model: Voice | None = model, in_cast: list[Voice] = in_cast) -> tuple[float, str]:
-            total = 100.0 * (voice.id in used)
-            total += 1.5 * distance(language, voice.locale)
+            total = 100.0 * (voice.id in used) + 60.0 * (not voice.is_rich)
+            # A rich voice takes the accent of whichever place the words are from.
+            total += 0.0 if voice.is_rich else 1.5 * distance(language, voice.locale)
             nearest = min((apart(voice, other) for other in in_cast), default=12.0)
             total += 40.0 / (1.0 + nearest)
             if model:

@@ -1,4 +1,4 @@
-"""The catalogue of voices: ours by name, and general ones for every further language of the engine."""
+"""The catalogue of voices: ours by name, light and rich, and general ones for every further language."""
 
 from __future__ import annotations
 
@@ -9,27 +9,11 @@ from functools import lru_cache
 from janoglot.core.errors import UnknownVoice
 from janoglot.core.languages import distance, own_name, primary
 from janoglot.core.speech.engines import engine_named
-from janoglot.core.speech.engines.base import Shaping
 from janoglot.core.speech.engines.formant import FormantEngine
+from janoglot.core.speech.kinds import KINDS
+from janoglot.core.speech.rich_voices import rich_voices
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice, register_of
 
-# Kinds of voice, from low to high. Within one language no two share both a pitch and a colour.
-_KINDS: dict[str, tuple[str, Shaping]] = {
-    "deep": ("60s", Shaping(pitch_hz=76, melody=0.85, tract=0.88, tilt_db=-3, roughness=0.4, tempo=0.93)),
-    "grave": ("50s", Shaping(pitch_hz=90, melody=0.8, tract=0.95, tilt_db=-7, tempo=0.96)),
-    "weathered": ("70s", Shaping(pitch_hz=104, melody=1.2, tract=0.93, tilt_db=2, breath=0.35, roughness=0.9,
-                                 tempo=0.9)),
-    "steady": ("40s", Shaping(pitch_hz=110, melody=0.95, tract=0.97, source="klatt2")),
-    "plain": ("30s", Shaping(pitch_hz=126, melody=1.0, tract=1.0, tilt_db=1)),
-    "keen": ("20s", Shaping(pitch_hz=143, melody=1.25, tract=1.03, tilt_db=6, tempo=1.05)),
-    "velvet": ("40s", Shaping(pitch_hz=160, melody=0.95, tract=1.06, tilt_db=-8, breath=0.3, tempo=0.97)),
-    "aged": ("70s", Shaping(pitch_hz=178, melody=1.3, tract=1.04, tilt_db=-1, roughness=1.0, tempo=0.9)),
-    "clear": ("30s", Shaping(pitch_hz=196, melody=1.05, tract=1.11, tilt_db=2)),
-    "airy": ("20s", Shaping(pitch_hz=212, melody=1.1, tract=1.13, tilt_db=0, breath=0.7, tempo=1.02)),
-    "bright": ("20s", Shaping(pitch_hz=236, melody=1.3, tract=1.15, tilt_db=6, tempo=1.04)),
-    "teen": ("teen", Shaping(pitch_hz=258, melody=1.2, tract=1.17, source="klatt3", tempo=1.06)),
-    "child": ("child", Shaping(pitch_hz=300, melody=1.3, tract=1.26, tilt_db=2, tempo=1.0)),
-}
 _STEPS = (0.0, 1.0, -1.0, 2.0, -2.0, 1.5, -1.5, 0.5)
 _GENERAL = ("deep", "steady", "plain", "velvet", "clear", "bright", "child")
 
@@ -67,7 +51,8 @@ _NAMED: tuple[tuple[str, str, str], ...] = (
     ("trk/tr", "Türkiye", "deep=Puhu plain=Ispinoz velvet=Kumru clear=Bulbul child=Serce"),
     ("sem/ar", "العربية", "deep=Shaheen grave=Sagr steady=Hudhud plain=Hazar velvet=Yamama clear=Asfour child=Duri"),
     ("inc/hi", "भारत", "deep=Garuda grave=Baaz steady=Neelkanth plain=Tota velvet=Koel clear=Maina child=Munia"),
-    ("sit/cmn", "普通话", "deep=Maotouying steady=Xique plain=Huamei velvet=Banjiu clear=Yanzi child=Maque"),
+    ("sit/cmn-Latn-pinyin", "普通话", "deep=Maotouying steady=Xique plain=Huamei velvet=Banjiu clear=Yanzi "
+     "child=Maque"),
     ("jpx/ja", "日本", "deep=Fukurou plain=Mukudori velvet=Uguisu clear=Tsubame child=Mejiro"),
     ("ko", "한국", "deep=Subuen plain=Kkachi velvet=Bidulgi clear=Jebi child=Chamsae"),
 )
@@ -89,6 +74,8 @@ def catalogue() -> dict[str, Voice]:
         for pair in names.split():
             kind, name = pair.split("=")
             voices[name.lower()] = _voice(name.lower(), name, engine.id, base_id, base.locale, accent, kind, step)
+    for voice in rich_voices():
+        voices[voice.id] = voice
     for base in bases.values():
         for kind in _GENERAL:
             voice_id = f"{base.id.split('/')[-1].lower()}-{kind}"
@@ -98,7 +85,7 @@ def catalogue() -> dict[str, Voice]:
 
 
 def _voice(voice_id: str, name: str, engine: str, base: str, locale: str, accent: str, kind: str, step: float) -> Voice:
-    age, shaping = _KINDS[kind]
+    age, shaping = KINDS[kind]
     # To either side of its kind, so that the accents of one language do not share one larynx.
     shaping = replace(shaping, pitch_hz=round(shaping.pitch_hz * (1 + 0.03 * step), 1),
                       tract=round(shaping.tract * (1 + 0.01 * step), 3),
@@ -120,15 +107,16 @@ def voice_named(voice_id: str) -> Voice:
 
 
 def voices_for(language: str) -> list[Voice]:
-    """Voices that speak ``language``, those of its own region first, then by register and age."""
+    """Voices that speak ``language``: rich ones, then light ones of its own region first; by register and age."""
     return sorted(
         (voice for voice in catalogue().values() if voice.speaks(language)),
-        key=lambda v: (distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age), v.id),
+        key=lambda v: (not v.is_rich, distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age),
+                       v.id),
     )
 
 
 def languages() -> list[str]:
-    """The locales of all voices, each once, in the order of the catalogue."""
+    """The locales that voices are at home in, each once, in the order of the catalogue."""
     return list(dict.fromkeys(voice.locale for voice in catalogue().values()))
 
 

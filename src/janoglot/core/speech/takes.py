@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import parselmouth
@@ -18,11 +19,13 @@ from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
 from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.engines import engine_named
-from janoglot.core.speech.engines.base import Delivery, Mark, Samples, Spoken, Utterance
-from janoglot.core.speech.trimming import soft_edges, trim
+from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Mark, Samples, Spoken, Utterance
+from janoglot.core.speech.sketching import sketch_voice
+from janoglot.core.speech.trimming import at_kept_loudness, soft_edges, trim
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import Store
 
+Quality = Literal["sketch", "finish"]
 NATURAL = 0.004
 """A rate this near to 1 is the natural take itself."""
 CLOSE_ENOUGH = 0.010
@@ -39,6 +42,8 @@ class TakeRecipe:
     words: str
     voice: Voice
     delivery: Delivery = field(default_factory=Delivery)
+    language: str = ""
+    """BCP 47, of the words. Decides the sound of a voice that speaks many."""
 
     @property
     def spoken_words(self) -> str:
@@ -49,14 +54,20 @@ class TakeRecipe:
         return _take_hash(self)
 
     @property
+    def sketch(self) -> TakeRecipe:
+        """The same words by the light voice that is nearest to this one."""
+        return replace(self, voice=sketch_voice(self.voice, self.language))
+
+    @property
     def utterance(self) -> Utterance:
-        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery)
+        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery, self.language)
 
 
 @lru_cache(maxsize=50_000)
 def _take_hash(recipe: TakeRecipe) -> str:
+    tongue = {"language": recipe.language} if recipe.voice.is_rich else {}
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
-                       engine=engine_named(recipe.voice.engine).version)
+                       engine=engine_named(recipe.voice.engine).version, **tongue)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,18 +102,24 @@ class Take:
 def make_take(recipe: TakeRecipe, store: Store) -> Take:
     """Speak ``recipe`` and keep the sound in ``store`` as ``<hash>.wav`` (16 bit, the engine's rate).
 
-    Raises EngineError where the words hold nothing that can be spoken.
+    Of an engine that knows its lengths beforehand only these are taken: the sound is made once, when it is
+    known how long it is to be. Raises EngineError where the words hold nothing that can be spoken.
     """
-    spoken = trim(engine_named(recipe.voice.engine).speak(recipe.utterance))
+    engine = engine_named(recipe.voice.engine)
+    known = engine.lengths(recipe.utterance)
+    if known:
+        return Take(recipe.hash, round(known.seconds, 6), 0, KEPT_LUFS, _marks(known.words))
+    spoken = trim(engine.speak(recipe.utterance))
     if spoken.seconds < 0.02:
         raise EngineError("“{words}” holds nothing that {voice} can say.", words=recipe.words[:40],
                           voice=recipe.voice.name)
     write_sound(store, f"{recipe.hash}.wav", spoken.samples, spoken.rate)
     lufs = measure(spoken.samples, spoken.rate, peaks=False).integrated
-    return Take(
-        recipe.hash, spoken.seconds, spoken.rate, round(lufs, 3),
-        tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in spoken.words),
-    )
+    return Take(recipe.hash, spoken.seconds, spoken.rate, round(lufs, 3), _marks(spoken.words))
+
+
+def _marks(words: Sequence[Mark]) -> tuple[WordMark, ...]:
+    return tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in words)
 
 
 def rendition_key(take: str, seconds: float, natural: float) -> str:
@@ -118,10 +135,53 @@ def is_natural(seconds: float, natural: float) -> bool:
 
 def make_rendition(recipe: TakeRecipe, seconds: float, natural: float, store: Store) -> str:
     """Keep ``recipe`` spoken in ``seconds`` and give its key; nothing is made where it is there already."""
-    key = rendition_key(recipe.hash, seconds, natural)
+    key = finish_key(recipe, seconds, natural)
     if not store.has(key):
         spoken = speak_in(recipe, seconds)
         write_sound(store, key, spoken.samples, spoken.rate)
+    return key
+
+
+def make_sound(recipe: TakeRecipe, seconds: float, natural: float, quality: Quality, store: Store) -> str:
+    """Keep what is heard of ``recipe`` in ``seconds``, finished or as a sketch, and give its key.
+
+    A light voice has no sketch: what it says is what is delivered.
+    """
+    if quality == "sketch" and recipe.voice.is_rich:
+        return make_sketch(recipe, seconds, store)
+    return make_rendition(recipe, seconds, natural, store)
+
+
+def finish_key(recipe: TakeRecipe, seconds: float, natural: float) -> str:
+    """The store's key of ``recipe`` spoken in ``seconds`` by its own voice.
+
+    Lengths between two of an engine's frames are the same sound.
+    """
+    frame = engine_named(recipe.voice.engine).frame
+    if frame:
+        seconds = math.floor(seconds / frame + 1e-6) * frame
+    return rendition_key(recipe.hash, seconds, natural)
+
+
+def sketch_key(recipe: TakeRecipe, seconds: float) -> str:
+    """The store's key of the sketch of ``recipe`` in ``seconds``."""
+    sketch = recipe.sketch
+    name = recipe_hash("sketch", take=recipe.hash, voice=sketch.voice.recipe, milliseconds=round(seconds * 1000),
+                       engine=engine_named(sketch.voice.engine).version)
+    return f"{name}.wav"
+
+
+def make_sketch(recipe: TakeRecipe, seconds: float, store: Store) -> str:
+    """Keep ``recipe`` as its light voice says it in just ``seconds``, and give its key.
+
+    ``seconds`` is the rich voice's own length, so all that is done with a sketch holds for the finished sound.
+    """
+    key = sketch_key(recipe, seconds)
+    if not store.has(key):
+        spoken = speak_in(recipe.sketch, seconds)
+        samples = np.pad(spoken.samples, (0, max(0, round(seconds * spoken.rate) - len(spoken.samples))))
+        lufs = measure(samples, spoken.rate, peaks=False).integrated
+        write_sound(store, key, at_kept_loudness(samples, lufs), spoken.rate)
     return key
 
 
@@ -132,8 +192,8 @@ def speak_in(recipe: TakeRecipe, seconds: float) -> Spoken:
     Charpentier 1990), in Praat's implementation.
     """
     engine = engine_named(recipe.voice.engine)
-    spoken = trim(engine.speak(recipe.utterance, seconds))
-    return spoken if engine.exact else _brought_to(spoken, seconds)
+    spoken = engine.speak(recipe.utterance, seconds)
+    return spoken if engine.exact else _brought_to(trim(spoken), seconds)
 
 
 def _brought_to(spoken: Spoken, seconds: float) -> Spoken:
@@ -168,11 +228,11 @@ def _moved(spoken: Spoken, samples: Samples, factor: float) -> Spoken:
     return Spoken(samples, spoken.rate, moved(spoken.words), moved(spoken.phonemes))
 
 
-def make_rendition_of_kept(take: Take, seconds: float, store: Store) -> str:
-    """As :func:`make_rendition`, from the kept sound alone: for a take whose recipe is gone."""
+def make_rendition_of_kept(take: Take, kept: str, seconds: float, store: Store) -> str:
+    """As :func:`make_rendition`, from the sound kept as ``kept`` alone: for a take whose recipe is gone."""
     key = rendition_key(take.hash, seconds, take.seconds)
     if not store.has(key):
-        samples, rate = read_sound(store, f"{take.hash}.wav")
+        samples, rate = read_sound(store, kept)
         spoken = _brought_to(Spoken(samples, rate), seconds)
         write_sound(store, key, spoken.samples, spoken.rate)
     return key
@@ -197,7 +257,7 @@ def read_sound(store: Store, key: str) -> tuple[Samples, int]:
 def kept_take(recipe: TakeRecipe, store: Store) -> Take:
     """The take of ``recipe`` from ``store`` with its marks beside it, made where it is missing."""
     key = f"{recipe.hash}.json"
-    if store.has(key) and store.has(f"{recipe.hash}.wav"):
+    if store.has(key) and (recipe.voice.is_rich or store.has(f"{recipe.hash}.wav")):
         return Take.from_json(json.loads(store.path(key).read_text()))
     take = make_take(recipe, store)
     store.write(key, lambda place: _write_text(place, json.dumps(take.as_json())))

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Literal
 
 from janoglot.core.graph import recipe_hash
-from janoglot.core.languages import same_language
+from janoglot.core.languages import primary, same_language
 from janoglot.core.speech.engines.base import Shaping
 
 Register = Literal["low", "low-mid", "mid", "high-mid", "high"]
@@ -29,6 +29,13 @@ class Voice:
     age: str
     shaping: Shaping
     licence: str = "GPL-3.0-or-later engine; its sound may be used freely, commercially too"
+    tongues: tuple[str, ...] = ()
+    """Languages that it speaks beside its own, by their phonemes; for an engine whose voices can."""
+
+    @property
+    def is_rich(self) -> bool:
+        """Whether finished takes are made behind sketches, because they take their time."""
+        return self.engine == "rich"
 
     @property
     def recipe(self) -> str:
@@ -36,6 +43,9 @@ class Voice:
         return _recipe(self.engine, self.base, self.shaping)
 
     def speaks(self, language: str) -> bool:
+        return same_language(self.locale, language) or primary(language) in self.tongues
+
+    def is_native(self, language: str) -> bool:
         return same_language(self.locale, language)
 
 

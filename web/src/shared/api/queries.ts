@@ -78,14 +78,27 @@ export function useChange<Input>(production: number, act: (input: Input) => Prom
   });
 }
 
-export function startVoicing(production: number, language: string, lines?: number[]): Promise<Voicing> {
+export function startVoicing(
+  production: number,
+  language: string,
+  kind: Voicing["kind"] = "take",
+  lines?: number[],
+): Promise<Voicing> {
   return data(
     api.POST("/api/productions/{production_id}/editions/{language}/voicings/", {
       ...path(production, language),
-      body: lines ? { lines } : {},
+      body: lines ? { lines, kind } : { kind },
     }),
   );
 }
+
+/** Jobs that run in an edition, the newest first; looked for again while any does. */
+export const useVoicings = (production: number, language: string) =>
+  useQuery({
+    queryKey: ["production", production, "voicings", language],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/voicings/", path(production, language))),
+    refetchInterval: (query) => (query.state.data?.length ? 1_000 : false),
+  });
 
 export function askForMix(production: number, language: string): Promise<Mix> {
   return data(api.POST("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language)));

@@ -253,7 +253,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition. */
+        /**
+         * @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition.
+         *
+         *     Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
+         */
         get: operations["productions_editions_files_retrieve"];
         put?: never;
         post?: never;
@@ -270,7 +274,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The chosen take of a line, at its natural length. */
+        /** @description The chosen take of a line: at its natural length, or as it is finished at its place. */
         get: operations["productions_editions_lines_take.wav_retrieve"];
         put?: never;
         post?: never;
@@ -346,7 +350,7 @@ export interface paths {
         /** @description Jobs that are running in this edition, the newest first. */
         get: operations["productions_editions_voicings_list"];
         put?: never;
-        /** @description Voice the lines that need it: those named, or all. */
+        /** @description Voice the lines that need it, or finish what is sketched: the lines named, or all. */
         post: operations["productions_editions_voicings_create"];
         delete?: never;
         options?: never;
@@ -602,6 +606,8 @@ export interface components {
             unvoiced: number;
             out_of_date: number;
             current: number;
+            /** @description Current lines that are heard as sketches. */
+            sketch: number;
             /** @description Lines that do not fit even at the hard limit. */
             over: number;
             /** @description Speakers whose voice is another language's, not marked. */
@@ -610,6 +616,10 @@ export interface components {
         Delivery: {
             language: string;
             stops: components["schemas"]["Stop"][];
+            /** @description Lines that are sketches still. */
+            sketches: number[];
+            /** @description Whether they are being finished just now. */
+            finishing: boolean;
             /** @description Whether the mix of exactly this state is made. */
             mix_ready: boolean;
             /** @description Lines without words, which the track is silent at. */
@@ -686,6 +696,12 @@ export interface components {
             lines: number;
         };
         /**
+         * @description * `take` - take
+         *     * `finish` - finish
+         * @enum {string}
+         */
+        JobKindEnum: "take" | "finish";
+        /**
          * @description * `running` - running
          *     * `stopped` - stopped
          *     * `done` - done
@@ -711,6 +727,13 @@ export interface components {
             words: string;
             revision: number;
             state: components["schemas"]["TakeStateEnum"];
+            /**
+             * @description What is heard of it now.
+             *
+             *     * `sketch` - sketch
+             *     * `finish` - finish
+             */
+            quality: (components["schemas"]["QualityEnum"] | components["schemas"]["NullEnum"]) | null;
             voice: string | null;
             wrong_language: boolean;
             /**
@@ -770,6 +793,8 @@ export interface components {
          * @enum {string}
          */
         MixStateEnum: "making" | "ready" | "failed" | "absent";
+        /** @enum {unknown} */
+        NullEnum: null;
         Part: {
             id: number;
             name: string;
@@ -853,6 +878,12 @@ export interface components {
             /** Format: date-time */
             created: string;
         };
+        /**
+         * @description * `sketch` - sketch
+         *     * `finish` - finish
+         * @enum {string}
+         */
+        QualityEnum: "sketch" | "finish";
         Record: {
             id: number;
             name: string;
@@ -943,12 +974,15 @@ export interface components {
             licence: string;
             /** @description Whether it speaks the language that was asked for. */
             native: boolean;
+            /** @description Whether that language is its own, not one of its others. */
+            from_home: boolean;
             /** Format: double */
             pitch_hz: number;
         };
         Voicing: {
             id: number;
             language: string;
+            kind: components["schemas"]["JobKindEnum"];
             state: components["schemas"]["JobStateEnum"];
             total: number;
             done: number;
@@ -963,6 +997,14 @@ export interface components {
         };
         VoicingRequestRequest: {
             lines?: number[];
+            /**
+             * @description Make takes, or finish what is sketched.
+             *
+             *     * `take` - take
+             *     * `finish` - finish
+             * @default take
+             */
+            kind: components["schemas"]["JobKindEnum"];
         };
         Wording: {
             text: string;
@@ -1413,7 +1455,9 @@ export interface operations {
     };
     productions_editions_files_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                sketch?: boolean;
+            };
             header?: never;
             path: {
                 file: string;

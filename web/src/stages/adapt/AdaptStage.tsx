@@ -24,7 +24,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   const box = useRef<HTMLDivElement>(null);
   const [captions, setCaptions] = useState(false);
   useScrollTo(box, place.line);
-  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, [line]));
+  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
   const readOnly = production.role === "reader";
   const { language, direction, own_name, is_source, counts } = edition.edition;
   const speakers = new Map(production.speakers.map((speaker) => [speaker.id, speaker]));
@@ -95,7 +95,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
                     {line.over > 0 ? t("time.over", { seconds: line.over.toFixed(1) }) : line.slot ? rate(line.rate) : clock(line.seconds)}
                   </span>
                 )}
-                <TakeDot state={line.state} />
+                <TakeDot line={line} />
                 {(line.state === "unvoiced" || line.state === "out_of_date") && !readOnly ? (
                   <IconButton
                     className="size-7!"

@@ -6,7 +6,7 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { usePlace } from "../../frame/place";
 import { useSample } from "../../frame/player";
-import { editionPath, type Casting, type Edition, type Speaker } from "../../shared/api/client";
+import { editionPath, type Casting, type Edition, type Speaker, type Voice } from "../../shared/api/client";
 import { fetchCastings } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
 import { Empty } from "../../shared/ui/controls";
@@ -18,6 +18,11 @@ export function auditionAddress(production: number, language: string, speaker: n
   if (casting.pace && casting.pace !== 1) query.set("pace", String(casting.pace));
   if (casting.pitch) query.set("pitch", String(casting.pitch));
   return `${editionPath(production, language)}/castings/${speaker}/audition/?${query.toString()}`;
+}
+
+/** Where a voice is at home, in a word: its accent, or that it is a rich voice which speaks any of its languages. */
+export function voiceHome(voice: Voice, t: (key: string) => string) {
+  return voice.engine === "rich" ? t("cast.engine.rich") : voice.accent;
 }
 
 /** Speakers down, editions across; the chosen cell's voices beside them. */
@@ -42,6 +47,7 @@ export function CastStage({ production, edition }: StageProps) {
         <p>{t("script.emptyHint")}</p>
       </Empty>
     );
+  const known = (language: string) => queries[production.editions.findIndex((one) => one.language === language)]?.data !== undefined;
   const castings = new Map<string, Casting>();
   for (const query of queries) for (const one of query.data ?? []) castings.set(`${one.language}/${one.speaker}`, one);
   const cell = chosen && chosen.language === place.language
@@ -67,10 +73,12 @@ export function CastStage({ production, edition }: StageProps) {
                 <th key={one.language} scope="col" data-column={one.language} className="text-start px-1 pb-1 min-w-40">
                   <span className="block text-sm" lang={one.language}>{one.own_name}</span>
                   <span className="block text-xs font-normal text-soft">
-                    {t("cast.of", {
-                      done: production.speakers.filter((s) => castings.has(`${one.language}/${s.id}`)).length,
-                      total: production.speakers.length,
-                    })}
+                    {known(one.language)
+                      ? t("cast.of", {
+                          done: production.speakers.filter((s) => castings.has(`${one.language}/${s.id}`)).length,
+                          total: production.speakers.length,
+                        })
+                      : "…"}
                   </span>
                 </th>
               ))}
@@ -93,6 +101,9 @@ export function CastStage({ production, edition }: StageProps) {
                 </th>
                 {production.editions.map((column) => (
                   <td key={column.language} className="p-0 align-top">
+                    {!known(column.language) ? (
+                      <span className="block h-15 min-w-40 rounded-md bg-sunk" />
+                    ) : (
                     <CastCell
                       production={production.id}
                       edition={column}
@@ -101,6 +112,7 @@ export function CastStage({ production, edition }: StageProps) {
                       selected={one.id === cell.speaker && column.language === cell.language}
                       onChoose={() => choose(one.id, column.language)}
                     />
+                    )}
                   </td>
                 ))}
               </tr>
@@ -172,7 +184,7 @@ function CastCell({
               ? t("cast.speaks", { language: casting.voice.language })
               : casting.alike.length
                 ? t("cast.alike", { names: casting.alike.join(", ") })
-                : `${casting.voice.accent} · ${t(`register.${casting.voice.register}`)} · ${t(`age.${casting.voice.age}`)}`}
+                : `${voiceHome(casting.voice, t)} · ${t(`register.${casting.voice.register}`)} · ${t(`age.${casting.voice.age}`)}`}
           </span>
         </span>
       </button>

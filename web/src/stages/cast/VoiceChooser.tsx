@@ -9,7 +9,7 @@ import { castRest, setCasting, useChange, useVoices } from "../../shared/api/que
 import { decibels, rate } from "../../shared/format";
 import { Button, Notice, Select } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { auditionAddress, SampleButton } from "./CastStage";
+import { auditionAddress, SampleButton, voiceHome } from "./CastStage";
 
 const REGISTERS = ["low", "low-mid", "mid", "high-mid", "high"] as const;
 const AGES = ["child", "teen", "20s", "30s", "40s", "50s", "60s", "70s"] as const;
@@ -34,10 +34,12 @@ export function VoiceChooser({
   const [others, setOthers] = useState(false);
   const [other, setOther] = useState("");
   const [accent, setAccent] = useState("");
+  const [kind, setKind] = useState("");
   const [register, setRegister] = useState("");
   const [age, setAge] = useState("");
-  const voices = useVoices(language, others).data ?? [];
-  const sample = useQuery({
+  const listed = useVoices(language, others).data;
+  const voices = listed ?? [];
+  const asked = useQuery({
     queryKey: ["production", production.id, "sample", language, speaker.id],
     queryFn: () =>
       data(
@@ -45,16 +47,19 @@ export function VoiceChooser({
           params: { path: { production_id: production.id, language, speaker_id: speaker.id } },
         }),
       ),
-  }).data;
+  });
   const set = useChange(production.id, (body: Change) => setCasting(production.id, language, speaker.id, body));
   const rest = useChange(production.id, () => castRest(production.id, language));
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
+  const sample = asked.data;
   const readOnly = production.role === "reader";
   const missing = production.speakers.length > 0 && edition.edition.counts.uncast > 0;
-  const accents = [...new Set(voices.filter((voice) => voice.native).map((voice) => voice.accent))];
+  const accents = [...new Set(voices.filter((voice) => voice.native && voice.engine !== "rich").map((voice) => voice.accent))];
+  const kinds = [...new Set(voices.map((voice) => voice.engine))];
   const languages = [...new Set(voices.filter((voice) => !voice.native).map((voice) => voice.language))].sort();
   const fits = (voice: Voice) =>
     (others ? !voice.native && (!other || voice.language === other) : voice.native) &&
+    (!kind || voice.engine === kind) &&
     (!accent || others || voice.accent === accent) &&
     (!register || voice.register === register) &&
     (!age || voice.age === age);
@@ -68,7 +73,9 @@ export function VoiceChooser({
           <span className="truncate">{speaker.name}</span>
           <span className="text-soft font-normal text-sm truncate" lang={language}>{own_name}</span>
         </h2>
-        {sample?.text ? (
+        {asked.isPending ? (
+          <p className="text-sm text-soft">…</p>
+        ) : sample?.text ? (
           <p className="text-sm text-soft line-clamp-2" dir={direction} lang={language} title={sample.text}>“{sample.text}”</p>
         ) : (
           <p className="text-sm text-soft">{t("cast.noWords")}</p>
@@ -104,10 +111,18 @@ export function VoiceChooser({
             {AGES.map((one) => <option key={one} value={one}>{t(`age.${one}`)}</option>)}
           </Select>
         </div>
+        <div className="flex items-center gap-2">
+        {kinds.length > 1 && (
+          <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => setKind(event.target.value)}>
+            <option value="">{t("cast.anyKind")}</option>
+            {kinds.map((one) => <option key={one} value={one}>{t(`cast.engine.${one}`)}</option>)}
+          </Select>
+        )}
         <label className="flex items-center gap-2 text-sm">
           <input type="checkbox" checked={others} onChange={(event) => setOthers(event.target.checked)} />
           {t("cast.others")}
         </label>
+        </div>
       </div>
       <ul className="grow min-h-0 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {
@@ -130,18 +145,21 @@ export function VoiceChooser({
                   <span className="text-xs text-soft ms-auto whitespace-nowrap">{`${Math.round(voice.pitch_hz)} Hz`}</span>
                 </span>
                 <span className="block text-xs text-soft truncate">
-                  {[voice.native ? voice.accent : voice.language, t(`register.${voice.register}`), t(`age.${voice.age}`)].join(" · ")}
+                  {[voice.native ? voiceHome(voice, t) : voice.language, t(`register.${voice.register}`), t(`age.${voice.age}`)].join(" · ")}
                 </span>
               </button>
             </li>
           );
         })}
-        {!found.length && <li className="p-3 text-sm text-soft">{t("cast.none")}</li>}
+        {listed && !found.length && <li className="p-3 text-sm text-soft">{t("cast.none")}</li>}
         {found.length > shown.length && <li className="p-3 text-sm text-soft">{t("cast.more", { count: found.length - shown.length })}</li>}
       </ul>
       {casting && (
         <div className="border-t border-rule p-4 flex flex-col gap-2.5">
           <h3 className="text-sm font-semibold">{t("cast.settings", { voice: casting.voice.name })}</h3>
+          {!casting.voice.from_home && !casting.wrong_language && (
+            <p className="text-xs text-soft">{t("cast.foreign", { language: name })}</p>
+          )}
           <Setting name={t("cast.pace")} value={casting.pace} min={0.7} max={1.4} step={0.05} show={rate} disabled={readOnly} onSet={(pace) => set.mutate({ pace }, tell)} />
           <Setting name={t("cast.pitch")} value={casting.pitch} min={-6} max={6} step={0.5} show={(value) => `${decibels(value)} st`} disabled={readOnly} onSet={(pitch) => set.mutate({ pitch }, tell)} />
           <Setting name={t("cast.level")} value={casting.level_db} min={-12} max={12} step={0.5} show={(value) => `${decibels(value)} dB`} disabled={readOnly} onSet={(level_db) => set.mutate({ level_db }, tell)} />

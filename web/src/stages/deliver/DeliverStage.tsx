@@ -1,12 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Download } from "lucide-react";
+import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
 import { editionPath, type Delivery } from "../../shared/api/client";
-import { askForMix, fetchMix, useDeliveries } from "../../shared/api/queries";
+import { askForMix, fetchMix, startVoicing, useDeliveries } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
 import { Button, Notice } from "../../shared/ui/controls";
 
@@ -60,6 +61,7 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
   const place = usePlace();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
+  const [anyway, setAnyway] = useState(false);
   const base = `${editionPath(production, row.language)}/files/`;
   const mix = useMutation({
     mutationFn: async () => {
@@ -69,6 +71,11 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
         made = await fetchMix(production, row.language, made.recipe);
       }
     },
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["production", production] }),
+  });
+  const finish = useMutation({
+    mutationFn: () => startVoicing(production, row.language, "finish"),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
     onSettled: () => client.invalidateQueries({ queryKey: ["production", production] }),
   });
@@ -96,14 +103,29 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
         </ul>
       </td>
     );
+  const sketches = row.sketches.length;
+  const query = sketches ? "?sketch=true" : "";
+  if (sketches && !anyway)
+    return (
+      <td colSpan={3} className="px-3 py-3">
+        <p>{t("deliver.sketches", { count: sketches })}</p>
+        <span className="flex gap-2 mt-2">
+          <Button look="main" disabled={row.finishing || finish.isPending} onClick={() => finish.mutate()}>
+            {row.finishing ? t("deliver.finishing") : t("deliver.finish", { count: sketches })}
+          </Button>
+          <Button onClick={() => setAnyway(true)}>{t("deliver.anyway")}</Button>
+        </span>
+      </td>
+    );
   return (
     <>
       <td className="px-3 py-3">
+        {sketches > 0 && <p className="mb-2">{t("deliver.sketches", { count: sketches })}</p>}
         {row.mix_ready ? (
           <>
             <span className="flex flex-wrap gap-2">
               {TRACKS.map((kind) => (
-                <FileLink key={kind} href={`${base}mix.${kind}`} label={t(`deliver.file.${kind}`)} />
+                <FileLink key={kind} href={`${base}mix.${kind}${query}`} label={t(`deliver.file.${kind}`)} />
               ))}
             </span>
             <span className="block text-xs text-soft mt-1.5">
@@ -114,7 +136,7 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
           <Button disabled={mix.isPending} onClick={() => mix.mutate()}>{mix.isPending ? t("deliver.mixing") : t("deliver.mix")}</Button>
         )}
       </td>
-      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}`} label={t("deliver.file.zip")} /></td>
+      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}${query}`} label={t("deliver.file.zip")} /></td>
       <td className="px-3 py-3">
         <span className="flex gap-2">
           <FileLink href={`${base}${OTHERS[1]}`} label={t("deliver.file.srt")} />

@@ -4,9 +4,9 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { api, data } from "../../shared/api/client";
-import { setCasting, useCastings, useChange, useCurrentMix } from "../../shared/api/queries";
+import { askForMix, setCasting, useCastings, useChange, useCurrentMix } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
-import { Empty } from "../../shared/ui/controls";
+import { Button, Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { Setting } from "../cast/VoiceChooser";
 import { LoudnessCurve } from "./LoudnessCurve";
@@ -27,6 +27,7 @@ export function MixStage({ production, edition }: StageProps) {
   const level = useChange(production.id, ({ speaker, value }: { speaker: number; value: number }) =>
     setCasting(production.id, language, speaker, { level_db: value }),
   );
+  const make = useChange(production.id, () => askForMix(production.id, language));
   const readOnly = production.role === "reader";
   const report = mix?.state === "ready" ? mix.report : null;
   if (!edition.mix_recipe)
@@ -48,9 +49,13 @@ export function MixStage({ production, edition }: StageProps) {
               <Reading name={t("mix.length")} value={clock(report.seconds)} />
             </>
           ) : (
-            <span className="text-sm text-soft">
+            <span className="text-sm text-soft flex items-center gap-3">
               {mix?.state === "making" ? t("transport.mixing", { percent: Math.round(mix.share * 100) }) : mix?.state === "failed" ? mix.fault : t("mix.notMade")}
+              {mix?.state !== "making" && <Button disabled={make.isPending} onClick={() => make.mutate(undefined, tell)}>{t("mix.make")}</Button>}
             </span>
+          )}
+          {edition.edition.counts.sketch > 0 && (
+            <span className="text-sm text-soft">{t("mix.sketches", { count: edition.edition.counts.sketch })}</span>
           )}
         </div>
         <LoudnessCurve values={report?.short_term ?? []} target={production.target_lufs} seconds={edition.seconds} />

@@ -90,7 +90,7 @@ export function ScriptStage({ production, source }: StageProps) {
                   </div>
                   <span className="flex items-center justify-end gap-1 text-xs text-soft pt-0.5">
                     {line.slot ? clock(line.slot[0] ?? 0) : ""}
-                    <TakeDot state={line.state} />
+                    <TakeDot line={line} />
                   </span>
                 </li>
               </Fragment>

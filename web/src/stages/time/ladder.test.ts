@@ -4,7 +4,8 @@ import type { Line } from "../../shared/api/client";
 import { rungs, trouble } from "./ladder";
 
 const base = {
-  number: 1, part: null, speaker: 1, notes: "", words: "x", revision: 1, state: "current", voice: "curlew",
+  number: 1, part: null, speaker: 1, notes: "", words: "x", revision: 1, state: "current", quality: "finish",
+  voice: "curlew",
   wrong_language: false, natural: 1, over: 0, late: 0, into_silence: 0, marks: [], rate: 1,
 } as const;
 

@@ -38,12 +38,17 @@ class Delivery:
     """How a line is said, the same for every engine.
 
     ``pace`` multiplies the voice's speed; ``pitch`` is in semitones; ``melody`` scales the range of the
-    pitch. The level of a casting is not here: it changes the mix, not the take.
+    pitch; ``pauses`` scales the pauses at punctuation. ``emphasis`` stresses words: start and length in
+    characters, and how much (1 = plainly). ``pauses_at`` adds pauses: the character before whose word, and
+    seconds. The level of a casting is not here: it changes the mix, not the take.
     """
 
     pace: float = 1.0
     pitch: float = 0.0
     melody: float = 1.0
+    pauses: float = 1.0
+    emphasis: tuple[tuple[int, int, float], ...] = ()
+    pauses_at: tuple[tuple[int, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +68,8 @@ class Utterance:
     base: str
     shaping: Shaping = field(default_factory=Shaping)
     delivery: Delivery = field(default_factory=Delivery)
+    language: str = ""
+    """BCP 47, of the words; for an engine whose bases speak any language."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +109,10 @@ class Lengths:
     words: tuple[Mark, ...]
 
 
+KEPT_LUFS = -24.0
+"""The loudness at which sounds are kept that nobody is to measure again."""
+
+
 class Engine(Protocol):
     """A speech engine. Instances belong to one process and one thread: the libraries are not thread-safe."""
 
@@ -109,7 +120,10 @@ class Engine(Protocol):
     version: str
     """Part of every take's recipe: another version makes other takes."""
     exact: bool
-    """Whether ``speak(…, seconds=…)`` meets the length itself, so that nothing is left to stretch."""
+    """Whether lengths are known before sound and ``speak(…, seconds=…)`` meets the length itself, in whole
+    frames and never over it, so that nothing is left to trim or to stretch. Such sounds are at KEPT_LUFS."""
+    frame: float
+    """Seconds that lengths come in steps of; 0 where any length can be had."""
 
     def bases(self) -> Sequence[BaseVoice]: ...
 

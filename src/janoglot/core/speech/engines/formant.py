@@ -9,10 +9,12 @@ from __future__ import annotations
 
 import ctypes
 import ctypes.util
+import html
 import os
 import re
 import tempfile
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -24,17 +26,20 @@ from langcodes.tag_parser import LanguageTagError
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.engines.base import BaseVoice, Delivery, Lengths, Mark, Samples, Shaping, Spoken, Utterance
+from janoglot.core.speech.trimming import audible_span, scaled_pauses
 
 _SYNCHRONOUS = 2  # AUDIO_OUTPUT_SYNCHRONOUS
 _BUFFER_MS = 500
 _DONT_EXIT = 0x8000
 _UTF8 = 1
+_SSML = 0x10
 _PHONEME_EVENTS_IPA = 0x0001 | 0x0002
 _RATE, _VOLUME = 1, 2  # espeak_PARAMETER
 _HEADROOM_VOLUME = 60
 """Of 100. At 100 bright and breathy voices are clipped by the engine itself."""
 _PITCH_SET = 0.885
 """Speech with its stresses lies about this much under the pitch that is set (measured over eight sentences)."""
+_IPA = 0x02
 _EVENT_END, _EVENT_WORD, _EVENT_PHONEME = 0, 1, 7
 _NORMAL_WPM = 175
 _SLOWEST_WPM, _FASTEST_WPM = 80, 450
@@ -60,16 +65,27 @@ class _Voice(ctypes.Structure):
     ]
 
 
+@dataclass(frozen=True, slots=True)
+class SaidWord:
+    """A word as it is said: ``length`` characters from ``at`` on, and its sounds in IPA with stress marks."""
+
+    at: int
+    length: int
+    ipa: str
+
+
 _CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
 
 # The locale of a base where the engine's own tag says it otherwise than BCP 47 does.
 _LOCALES = {
     "en-gb-scotland": "en-GB-scotland", "en-gb": "en-GB", "en-us": "en-US", "es": "es-ES", "pt": "pt-PT",
-    "fr-fr": "fr-FR", "cmn": "zh-CN", "yue": "yue", "de": "de-DE", "it": "it-IT", "vi": "vi-VN",
+    "fr-fr": "fr-FR", "cmn-latn-pinyin": "zh-CN",
+    "yue": "yue", "de": "de-DE", "it": "it-IT", "vi": "vi-VN",
     "en-us-nyc": "en-US-x-nyc",
 }
-# Invented languages, romanised doubles, and tags that BCP 47 does not know.
-_LEFT_OUT = {"qdb", "qya", "sjn", "piqd", "py", "jbo", "lfn", "cmn-latn-pinyin", "yue-latn-jyutping", "fa-latn", "qu",
+# Invented languages, romanised doubles, and tags that BCP 47 does not know. Plain "cmn" reads the romanised
+# syllables as if they were English; the voice by pinyin reads the same text as Mandarin.
+_LEFT_OUT = {"qdb", "qya", "sjn", "piqd", "py", "jbo", "lfn", "cmn", "yue-latn-jyutping", "fa-latn", "qu",
              "chr-us-qaaa-x-west"}
 
 
@@ -78,6 +94,7 @@ class FormantEngine:
 
     id = "formant"
     exact = False
+    frame = 0.0
 
     def __init__(self, data: Path | None = None) -> None:
         name = ctypes.util.find_library("espeak-ng") or "libespeak-ng.so.1"
@@ -87,6 +104,7 @@ class FormantEngine:
             raise EngineError("The formant engine is missing. Install Debian's package libespeak-ng1.") from error
         self._lib.espeak_Info.restype = ctypes.c_char_p
         self._lib.espeak_ListVoices.restype = ctypes.POINTER(ctypes.POINTER(_Voice))
+        self._lib.espeak_TextToPhonemes.restype = ctypes.c_char_p
         path = ctypes.c_char_p()
         version = self._lib.espeak_Info(ctypes.byref(path))
         self.version = f"espeak-ng {version.decode().split(' ')[0]}/1"
@@ -143,6 +161,42 @@ class FormantEngine:
                 best = spoken
         return best
 
+    def transcribe(self, words: str, base: str) -> list[SaidWord]:
+        """``words`` as the base voice says them, word by word, in IPA; made without sound that anyone keeps.
+
+        Raises EngineError as :meth:`speak`.
+        """
+        self._speak(Utterance(words, base), _FASTEST_WPM)
+        marks = {mark.at: mark.length for mark in self._word_marks(words, 0.0)}
+        # The phonemes as events belong to words but carry no stress; those of the translated text are the reverse.
+        text = "".join(self._translated(words))
+        said: list[SaidWord] = []
+        at = length = -1
+        begun = cursor = 0
+        for kind, _, position, _, symbol in self._events:
+            if kind == _EVENT_WORD:
+                if position - 1 not in marks:
+                    continue
+                if at >= 0:
+                    said.append(SaidWord(at, length, text[begun:cursor]))
+                    begun = cursor
+                at, length = position - 1, marks[position - 1]
+            elif kind == _EVENT_PHONEME and symbol:
+                cursor = _after(text, symbol, cursor)
+        if at >= 0:
+            said.append(SaidWord(at, length, text[begun:]))
+        return [SaidWord(word.at, word.length, _without_switches(word.ipa)) for word in said]
+
+    def _translated(self, words: str) -> list[str]:
+        """IPA clause by clause, for the voice that is chosen."""
+        buffer = ctypes.create_string_buffer(words.encode())
+        place = ctypes.c_void_p(ctypes.addressof(buffer))
+        clauses: list[str] = []
+        while place.value:
+            ipa = self._lib.espeak_TextToPhonemes(ctypes.byref(place), _UTF8, _IPA)
+            clauses.append((ipa or b"").decode("utf-8", "ignore"))
+        return clauses
+
     def _wpm(self, utterance: Utterance, rate: float) -> int:
         return _clamp_wpm(_NORMAL_WPM * utterance.shaping.tempo * utterance.delivery.pace * rate)
 
@@ -151,14 +205,21 @@ class FormantEngine:
         self._lib.espeak_SetParameter(_RATE, wpm, 0)
         self._lib.espeak_SetParameter(_VOLUME, _HEADROOM_VOLUME, 0)
         self._pieces, self._events = [], []
-        text = utterance.words.encode() + b"\0"
-        status = self._lib.espeak_Synth(text, ctypes.c_size_t(len(text)), 0, 1, 0, _UTF8, None, None)
+        text, places = _marked_up(utterance.words, utterance.delivery)
+        data = text.encode() + b"\0"
+        flags = _UTF8 | (_SSML if places else 0)
+        status = self._lib.espeak_Synth(data, ctypes.c_size_t(len(data)), 0, 1, 0, flags, None, None)
         if status != 0:
             raise EngineError("The formant engine refused “{words}” (status {status}).",
                               words=utterance.words[:40], status=status)
+        if places:
+            # Positions are of the marked-up text: back to the words'.
+            self._events = [(kind, at, places[min(position, len(places)) - 1] + 1 if position > 0 else position, length,
+                             symbol) for kind, at, position, length, symbol in self._events]
         samples = np.concatenate(self._pieces) if self._pieces else np.zeros(0, np.float32)
         seconds = len(samples) / self._rate
-        return Spoken(samples, self._rate, self._word_marks(utterance.words, seconds), self._phoneme_marks(seconds))
+        spoken = Spoken(samples, self._rate, self._word_marks(utterance.words, seconds), self._phoneme_marks(seconds))
+        return scaled_pauses(spoken, utterance.delivery.pauses)
 
     def _choose(self, base: str, shaping: Shaping, delivery: Delivery) -> None:
         variant = self._variant(shaping, delivery)
@@ -205,7 +266,7 @@ class FormantEngine:
             at = position - 1
             if kind != _EVENT_WORD or not 0 <= at < len(words):
                 continue
-            if found and at <= found[-1][1]:
+            if found and at < found[-1][1] + found[-1][2]:
                 continue  # the engine says some numbers and signs in several words of its own
             found.append((sample / self._rate, at, _word_length(words, at, length)))
         ends = [*(start for start, _, _ in found), seconds][1:]
@@ -218,6 +279,45 @@ class FormantEngine:
         ends = [*(start for start, _ in found), seconds][1:]
         return tuple(Mark(start, max(start, end), -1, 0, symbol)
                      for (start, symbol), end in zip(found, ends, strict=True) if symbol)
+
+
+def _marked_up(words: str, delivery: Delivery) -> tuple[str, list[int]]:
+    """``words`` with a delivery's stresses and pauses as SSML, and for each of its characters the place in
+    ``words``; the words themselves and nothing where there are none."""
+    if not delivery.emphasis and not delivery.pauses_at:
+        return words, []
+    before: dict[int, str] = {}
+    for at, seconds in delivery.pauses_at:
+        before[at] = before.get(at, "") + f'<break time="{round(seconds * 1000)}ms"/>'
+    for at, length, amount in delivery.emphasis:
+        before[at] = before.get(at, "") + f'<emphasis level="{"strong" if amount > 1 else "moderate"}">'
+        before[at + length] = "</emphasis>" + before.get(at + length, "")
+    text, places = "", []
+    for at in range(len(words) + 1):
+        piece = before.get(at, "") + (html.escape(words[at], quote=False) if at < len(words) else "")
+        text += piece
+        places += [at] * len(piece)
+    return text, places
+
+
+_SWITCH = re.compile(r"\([a-z-]+\)")
+
+
+def _without_switches(ipa: str) -> str:
+    """The engine notes in brackets where it goes over to another language and back."""
+    return _SWITCH.sub("", ipa).strip()
+
+
+def _after(text: str, symbol: str, cursor: int) -> int:
+    """The place in ``text`` after the next ``symbol``, passing over stress marks, spaces and what is written
+    otherwise there; the same place where it does not come soon."""
+    found = text.find(symbol, cursor, cursor + len(symbol) + 8)
+    if found < 0:
+        return cursor
+    end = found + len(symbol)
+    while end < len(text) and text[end] in "ːʲ̃":
+        end += 1
+    return end
 
 
 def _word_length(words: str, at: int, length: int) -> int:
@@ -252,8 +352,6 @@ def variant_file(shaping: Shaping, delivery: Delivery) -> str:
 
 def _audible(spoken: Spoken) -> float:
     """Seconds from the first to the last sample that can be heard."""
-    from janoglot.core.speech.trimming import audible_span
-
     start, end = audible_span(spoken.samples, spoken.rate)
     return max(0.05, (end - start) / spoken.rate)
 

@@ -1,0 +1,114 @@
+"""The rich voices by name: blends of the neural network's styles, each with a shaping of its own.
+
+The network's styles that come in packages were recorded in Japanese: that is these voices' home. Any other
+language they speak by its sounds, from the phonemes of a speaker of it, and an accent of home is heard. How
+well is measured where a recogniser is at hand (English) and judged by how many of a language's sounds the
+network has elsewhere: see ``docs/voices.md``.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Engine, Shaping
+from janoglot.core.speech.engines.neural_graph import RichVoicesMissing
+from janoglot.core.speech.engines.rich import RichEngine
+from janoglot.core.speech.voices import Voice, register_of
+
+HOME = "ja-JP"
+LICENCE = "Apache-2.0 weights; its sound may be used freely, commercially too"
+
+# Every language whose sounds the network has, to 98 in 100 (``./janoglot measure-voices --coverage``).
+TONGUES = ("af", "am", "ar", "as", "bg", "bn", "bs", "ca", "cs", "cv", "cy", "da", "de", "el", "en", "eo", "es", "et",
+           "fa", "fi", "fr", "ga", "gd", "gu", "haw", "he", "hi", "hr", "ht", "hu", "hy", "ia", "id", "is", "it", "ka",
+           "kn", "ko", "kok", "ku", "lt", "lv", "mi", "mk", "ml", "mr", "ms", "mt", "ne", "nl", "om", "or", "pa", "pl",
+           "pt", "ro", "ru", "sd", "si", "sk", "sl", "sr", "sv", "sw", "te", "ug", "ur")
+
+_STYLES = {"k": "jm_kumo", "g": "jf_gongitsune", "n": "jf_nezumi", "t": "jf_tebukuro", "a": "jf_alpha"}
+
+# name, age, blend, Hz, tract, tilt in dB, breath, roughness, tempo, melody
+_TABLE = """
+Osprey       60s    k        74  0.93 -2  0    0.3  0.94  0.9
+Cormorant    50s    k        84  0.96 -5  0    0    0.97  0.9
+Woodcock     40s    k8t2     90  0.98  4  0    0    1     1
+Skua         70s    k        96  0.93  1  0.3  0.9  0.9   1.15
+Eider        60s    k8g2     88  0.91 -7  0    0    0.95  0.85
+Nightjar     50s    k        98  0.97 -5  0.6  0    0.97  0.95
+Petrel       30s    k       102  1     3  0    0    1     1
+Razorbill    50s    k9t1    108  0.94 -3  0.2  0.2  0.98  1
+Tern         20s    k       114  1.04  5  0    0    1.05  1.2
+Kittiwake    30s    k7g3    110  0.97 -1  0    0    1     1.1
+Corncrake    70s    k       122  0.95  4  0    1    0.92  1.2
+Guillemot    40s    k8n2    118  0.98 -5  0    0    1     0.95
+Bustard      70s    k7t3    130  0.93 -2  0.2  0.8  0.9   1.1
+Harrier      20s    k8n2    126  1.05  6  0    0    1.06  1.2
+Kestrel      20s    k6g4    134  1.02  3  0    0    1.03  1.1
+Ruff         60s    k5n5    138  0.94 -4  0    0.5  0.95  1
+Coot         20s    k9g1    142  1.07  0  0    0    1     1.1
+Puffin       30s    k6n4    146  1     4  0    0    1.02  1
+Turnstone    50s    g6k4    148  0.94 -6  0    0    0.97  0.9
+Sanderling   teen   k7g3    158  1.1   5  0    0    1.06  1.2
+Lapwing      40s    k5g5    156  0.98 -2  0.2  0    1     1
+Grebe        40s    g8k2    162  0.96 -6  0.3  0    0.98  0.9
+Moorhen      40s    g8k2    170  1     5  0    0    1.02  1.1
+Gadwall      50s    n       172  0.94 -3  0    0    0.98  0.95
+Teal         30s    g       178  0.98  0  0    0    1     1
+Shoveler     60s    n8k2    182  0.95  3  0    0.6  0.94  1.1
+Wigeon       40s    g7n3    186  0.97 -7  0.2  0    0.98  0.9
+Pochard      70s    g6n4    194  0.95 -1  0    1    0.88  1.2
+Pintail      20s    g       198  1.03  4  0    0    1.04  1.15
+Woodlark     60s    g       204  0.94 -4  0.2  0.5  0.92  1
+Goldeneye    30s    n       204  1     1  0    0    1     1
+Smew         20s    n6g4    210  1.05  5  0    0    1.04  1.2
+Whitethroat  20s    g       214  1.02 -2  0.6  0    1     1
+Bullfinch    30s    g8t2    218  0.98 -7  0    0    0.98  0.9
+Phalarope    20s    g5t5    222  1.02  2  0    0    1     1.1
+Blackcap     30s    n       222  1    -5  0.3  0    0.98  0.95
+Nuthatch     40s    n7k3    196  0.99  6  0    0    1     1.1
+Oriole       20s    g       230  1.06  3  0    0    1.03  1.2
+Waxwing      20s    n       236  1.06 -1  0    0    1.02  1.1
+Goldcrest    teen   g       246  1.12  2  0    0    1.05  1.2
+Wheatear     teen   k6n4    240  1.15  6  0    0    1.06  1.2
+Brambling    teen   n5g5    258  1.12 -3  0    0    1.04  1.1
+Stonechat    child  k5g5    268  1.24  3  0    0    1.02  1.2
+Redpoll      child  g8k2    280  1.22 -3  0    0    1     1.1
+Linnet       child  g       294  1.2   4  0    0    1.02  1.3
+Serin        child  n       306  1.2  -1  0    0    1     1.2
+Dabchick     20s    t       226  1.02  0  0    0    1     1
+Goldfinch    20s    g7a3    240  1.03  6  0    0    1.03  1.2
+"""
+
+
+def rich_voices() -> Iterator[Voice]:
+    """Every rich voice that this machine can speak with: ours by name, then the styles of a user's own voice file."""
+    try:
+        engine = engine_named(RichEngine.id)
+    except RichVoicesMissing:
+        return
+    styles = {base.id: base for base in engine.bases()}
+    for row in _TABLE.strip().splitlines():
+        name, age, blend, *numbers = row.split()
+        hertz, tract, tilt, breath, roughness, tempo, melody = map(float, numbers)
+        shares = {_STYLES[letter]: int(share or 1) for letter, share in re.findall(r"([a-z])(\d*)", blend)}
+        if not set(shares) <= set(styles):
+            continue
+        base = " ".join(f"{style}={share}" for style, share in shares.items())
+        shaping = Shaping(hertz, melody, tract, tilt, breath, roughness, tempo)
+        yield _voice(name.lower(), name, base, HOME, age, shaping, TONGUES)
+    for style in styles.values():
+        if style.id not in _STYLES.values():
+            yield _own_style(engine, style.id, style.locale)
+
+
+def _own_style(engine: Engine, style: str, locale: str) -> Voice:
+    """A style of a user's own file as it is; f and m in its name are all that is known of it."""
+    assert isinstance(engine, RichEngine)
+    return _voice(style.lower(), style, style, locale, "30s", Shaping(round(engine.own_pitch(style), 1)), TONGUES)
+
+
+def _voice(voice_id: str, name: str, base: str, locale: str, age: str, shaping: Shaping,
+           tongues: tuple[str, ...]) -> Voice:
+    return Voice(voice_id, name, RichEngine.id, base, locale, "", register_of(shaping.pitch_hz), age, shaping, LICENCE,
+                 tongues)

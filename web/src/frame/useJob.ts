@@ -1,0 +1,46 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { useTranslation } from "react-i18next";
+
+import { api, data, type Voicing } from "../shared/api/client";
+import { useVoicings } from "../shared/api/queries";
+import { useNotices } from "./notices";
+
+/** How many times, at the most, the lines are looked at again while a job runs. */
+const LOOKS = 20;
+
+/**
+ * The job of one kind that runs in an edition, followed by its id until it has ended, so that its end is never
+ * missed; null where there is none. Lines change under it: they are looked at again now and then.
+ */
+export function useJob(production: number, language: string, kind: Voicing["kind"]): Voicing | null {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const say = useNotices((state) => state.say);
+  const listKey = ["production", production, "voicings", language];
+  const list = useVoicings(production, language).data ?? [];
+  const id = list.find((job) => job.kind === kind)?.id ?? null;
+  const job = useQuery({
+    queryKey: ["voicing", id],
+    enabled: id !== null,
+    queryFn: () => data(api.GET("/api/voicings/{job_id}/", { params: { path: { job_id: id ?? 0 } } })),
+    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : kind === "take" ? 400 : 1_000),
+  }).data;
+  const ended = id !== null && job && job.state !== "running" ? job.id : null;
+  useEffect(() => {
+    if (ended === null) return;
+    for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
+    // Shown until the lines have been looked at again, or the button would offer for a moment what is just done.
+    void client.invalidateQueries({ queryKey: ["production", production] }).then(() =>
+      client.setQueryData<Voicing[]>(listKey, (jobs) => jobs?.filter((one) => one.id !== ended)),
+    );
+    // Only when a job has just ended.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [ended]);
+  const done = job?.done ?? 0;
+  useEffect(() => {
+    if (id !== null) void client.invalidateQueries({ queryKey: ["production", production, "edition", language] });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [Math.floor(done / Math.max(kind === "take" ? 4 : 1, (job?.total ?? 0) / LOOKS))]);
+  return id !== null && job ? job : null;
+}
