@@ -20,7 +20,8 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-backgroun
 
 @pytest.fixture(scope="session")
 def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    with running_stack(tmp_path_factory.mktemp("var")) as running:
+    # Rich voices take their time: a journey that is about them asks for them.
+    with running_stack(tmp_path_factory.mktemp("var"), {"JANOGLOT_FINISH_BEHIND": "0"}) as running:
         yield running
 
 
@@ -66,17 +67,25 @@ def go_to(page: Page, stage: str) -> None:
     page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage, exact=True).click()
 
 
-def make_ready(page: Page) -> None:
-    """Press the main button until there is something to hand over."""
+def make_ready(page: Page, finish: bool = False) -> None:
+    """Press the main button until there is a mix: of sketches, or of what is finished, ready to hand over."""
     main = page.get_by_role("banner")
-    button = main.get_by_role("button", name=re.compile("^(Give|Voice|Make the mix|Hand over)"))
-    for _ in range(6):
-        expect(button).to_be_enabled(timeout=90_000)
+    button = main.get_by_role("button", name=re.compile("^(Give|Voice|Finish|Make the mix|Hand over)"))
+    for _ in range(7):
+        expect(button).to_be_enabled(timeout=300_000)
         label = button.inner_text()
         if label == "Hand over":
             return
+        if label.startswith("Finish") and not finish:
+            go_to(page, "Mix")
+            make = page.get_by_role("main").get_by_role("button", name="Make the mix")
+            expect(make.or_(page.get_by_text(re.compile("^Programme −"))).first).to_be_visible()
+            if make.is_visible():
+                make.click()
+            expect(page.get_by_text(re.compile("^Programme −"))).to_be_visible(timeout=90_000)
+            return
         button.click()
-        expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=90_000)
+        expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)
     raise AssertionError("there is still something to do before handing over")
 
 

@@ -41,7 +41,7 @@ def take_away(page: Page, edition: str, what: str, folder: Path) -> Path:
 def test_the_demo_becomes_a_finished_track(page: Page, tmp_path: Path) -> None:
     open_production(page, "The Tidewater Clock", "Español (México)", "Script")
     check_accessibility(page)
-    make_ready(page)
+    make_ready(page, finish=True)
     go_to(page, "Deliver")
     check_accessibility(page)
     wav = take_away(page, "Español (México)", "WAV", tmp_path)
@@ -91,7 +91,16 @@ def test_a_script_of_ones_own(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("tab", name="Español (México)")).to_have_attribute("aria-selected", "true")
     make_ready(page)
     go_to(page, "Deliver")
+    row = page.get_by_role("row", name=re.compile(r"Español \(México\)"))
+    expect(row.get_by_text("3 lines are sketches")).to_be_visible()
+    check_accessibility(page)
+    row.get_by_role("button", name="Take the sketches away").click()
+    sketch = take_away(page, "Español (México)", "WAV", tmp_path)
+    assert sketch.name == "night-ferry_es-MX_sketch.wav"
+    make_ready(page, finish=True)
     wav = take_away(page, "Español (México)", "WAV", tmp_path)
+    assert wav.name == "night-ferry_es-MX.wav"
+    assert soundfile.info(wav).duration == pytest.approx(soundfile.info(sketch).duration, abs=0.001)
     assert soundfile.info(wav).duration == pytest.approx(9.0, abs=0.6)
     assert ffmpeg_measures(wav)[0] == pytest.approx(-16, abs=0.5)
 

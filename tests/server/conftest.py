@@ -30,6 +30,8 @@ def made_things(settings: Any, tmp_path: Path) -> None:
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     storage.takes.cache_clear()
     storage.mixes.cache_clear()
+    # What is rich is finished only where a test asks for it.
+    settings.FINISH_BEHIND = False
     app.conf.task_always_eager = True
     app.conf.task_eager_propagates = True
 

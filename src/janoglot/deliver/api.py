@@ -74,12 +74,15 @@ class DownloadView(APIView):
         edition = edition_for(request.user, production_id, language)
         state = EditionState.load(edition)
         stem, _, suffix = file.partition(".")
+        if suffix not in (KINDS if stem == "mix" else {"clips": ["zip"], "captions": ["srt", "vtt"]}.get(stem, [])):
+            raise Http404
         sound = stem in ("mix", "clips")
+        handing_over.require_ready(state)
         if sound and request.query_params.get("sketch") != "true":
             handing_over.require_finished(state)
         tail = "_sketch" if sound and state.sketches() else ""
         name = handing_over.download_name(edition.production, language, f"{tail}.{suffix}")
-        if stem == "mix" and suffix in KINDS:
+        if stem == "mix":
             place = handing_over.mix_file(state, suffix)
             return serve_sound(request._request, place, name, KINDS[suffix], download=True)
         if file == "clips.zip":
@@ -87,9 +90,7 @@ class DownloadView(APIView):
             return serve_sound(request._request, place, name, "application/zip", download=True)
         if file == "captions.srt":
             return _text(write_srt(handing_over.edition_captions(state)), name, "application/x-subrip")
-        if file == "captions.vtt":
-            return _text(write_webvtt(handing_over.edition_captions(state)), name, "text/vtt")
-        raise Http404
+        return _text(write_webvtt(handing_over.edition_captions(state)), name, "text/vtt")
 
 
 class ScriptView(APIView):

@@ -66,8 +66,7 @@ def require_finished(state: EditionState) -> None:
 
 
 def mix_file(state: EditionState, layout: str) -> Path:
-    """The current mix as WAV, FLAC or MP3. Raises NotReady."""
-    require_ready(state)
+    """The current mix of an edition that is ready, as WAV, FLAC or MP3. Raises NotReady where it is not made."""
     mix = current_mix(state)
     if mix is None:
         raise NotReady("The mix of this edition is not made yet. Make it, then take it away.")
@@ -81,8 +80,7 @@ def mix_file(state: EditionState, layout: str) -> Path:
 
 
 def clips_file(state: EditionState, target: float) -> Path:
-    """A zip with a WAV for each voiced line, named by order, speaker and language. Raises NotReady."""
-    require_ready(state)
+    """A zip with a WAV for each voiced line, named by order, speaker and language."""
     recipe = state.mix_recipe
     place = mixes().root / recipe[:2] / f"{recipe}-clips.zip"
     if place.exists():
@@ -104,8 +102,7 @@ def clips_file(state: EditionState, target: float) -> Path:
 
 
 def edition_captions(state: EditionState) -> list[Cue]:
-    """Captions timed to the dub. Raises NotReady."""
-    require_ready(state)
+    """Captions timed to the dub."""
     lines = []
     for line, placement in zip(state.lines, state.placements, strict=True):
         if line.take:

@@ -25,6 +25,8 @@ log = logging.getLogger(__name__)
 
 CHUNK = 24
 """Lines in one task: short enough that a line asked for now waits about half a second."""
+ASKED_NOW = 3
+"""At most so many lines go before everything else."""
 _LOOK_EVERY = 0.5
 """Seconds between looks at whether the job was stopped."""
 
@@ -147,9 +149,14 @@ def finish_if_done(job_id: int) -> None:
     if job.state != "running" or not over:
         return
     ended = VoicingJob.objects.filter(pk=job_id, state="running").update(state="done", ended=timezone.now())
-    if ended and settings.FINISH_BEHIND:
-        # What was sketched is finished behind it; what moved while it was being finished, again.
-        finish_sketches(job.edition, job.user, tried=job)
+    if not ended or not settings.FINISH_BEHIND:
+        return
+    if job.kind == "take" and len(job.wordings) <= ASKED_NOW:
+        # Somebody waits for these: they do not queue behind the rest.
+        lines = job.edition.wordings.filter(pk__in=job.wordings).values_list("line_id", flat=True)
+        finish_sketches(job.edition, job.user, list(lines), now=True)
+    # What was sketched is finished behind it; what moved while it was being finished, again.
+    finish_sketches(job.edition, job.user, tried=job)
 
 
 def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[int] | None = None,

@@ -69,7 +69,10 @@ export function MainAction({ production }: { production: Production }) {
     label = t("main.voice", { count: waiting });
     work = () =>
       begin("take");
-  } else if (counts.sketch > 0 && !finishing) {
+  } else if (finishing) {
+    label = t("voicing.finishing", { done: finishing.done, total: finishing.total });
+    work = null;
+  } else if (counts.sketch > 0) {
     label = t("main.finish", { count: counts.sketch });
     work = () => begin("finish");
   } else if (mixReady?.state === "making") {

@@ -11,7 +11,7 @@ from django.utils import timezone
 from janoglot.core.errors import BadInput
 from janoglot.direct.models import VoicingJob
 from janoglot.direct.state import EditionState
-from janoglot.direct.tasks import begin, finish_sketches
+from janoglot.direct.tasks import ASKED_NOW, begin, finish_sketches
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone, require_change
 
@@ -35,7 +35,7 @@ def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = Non
     job = VoicingJob.objects.create(
         edition=edition, user=user if isinstance(user, User) else None,
         wordings=[s.wording.pk for s in wanted if s.wording], characters=sum(len(s.words) for s in wanted))
-    transaction.on_commit(lambda: _hand_out(job, now=line_ids is not None and len(wanted) <= 3))
+    transaction.on_commit(lambda: _hand_out(job, now=line_ids is not None and len(wanted) <= ASKED_NOW))
     return job
 
 
@@ -45,7 +45,8 @@ def finish(user: Anyone, edition: Edition, line_ids: Collection[int] | None = No
     running = edition.voicing_jobs.filter(kind="finish", state="running").first()
     if running and line_ids is None:
         return running
-    job = finish_sketches(edition, user if isinstance(user, User) else None, line_ids, now=line_ids is not None)
+    now = line_ids is not None and len(line_ids) <= ASKED_NOW
+    job = finish_sketches(edition, user if isinstance(user, User) else None, line_ids, now=now)
     if job is None:
         raise BadInput("Nothing is left to finish: no line is heard as a sketch.")
     return job

@@ -90,7 +90,11 @@ export function VoiceChooser({
         {missing && !readOnly && (
           <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{t("cast.rest")}</Button>
         )}
-        <div className="grid grid-cols-3 gap-1.5">
+        <div className="grid grid-cols-2 gap-1.5">
+          <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => setKind(event.target.value)}>
+            <option value="">{t("cast.anyKind")}</option>
+            {kinds.map((one) => <option key={one} value={one}>{t(`cast.engine.${one}`)}</option>)}
+          </Select>
           {others ? (
             <Select aria-label={t("cast.language")} value={other} onChange={(event) => setOther(event.target.value)}>
               <option value="">{t("cast.anyLanguage")}</option>
@@ -111,18 +115,10 @@ export function VoiceChooser({
             {AGES.map((one) => <option key={one} value={one}>{t(`age.${one}`)}</option>)}
           </Select>
         </div>
-        <div className="flex items-center gap-2">
-        {kinds.length > 1 && (
-          <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => setKind(event.target.value)}>
-            <option value="">{t("cast.anyKind")}</option>
-            {kinds.map((one) => <option key={one} value={one}>{t(`cast.engine.${one}`)}</option>)}
-          </Select>
-        )}
         <label className="flex items-center gap-2 text-sm">
           <input type="checkbox" checked={others} onChange={(event) => setOthers(event.target.checked)} />
           {t("cast.others")}
         </label>
-        </div>
       </div>
       <ul className="grow min-h-0 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {

@@ -270,8 +270,9 @@ class FormantEngine:
                 continue  # the engine says some numbers and signs in several words of its own
             found.append((sample / self._rate, at, _word_length(words, at, length)))
         ends = [*(start for start, _, _ in found), seconds][1:]
-        return tuple(Mark(start, max(start, end), at, length)
-                     for (start, at, length), end in zip(found, ends, strict=True))
+        following = [*(at for _, at, _ in found), len(words)][1:]
+        return tuple(Mark(start, max(start, end), at, _with_joined(words, at, length, upto))
+                     for (start, at, length), end, upto in zip(found, ends, following, strict=True))
 
     def _phoneme_marks(self, seconds: float) -> tuple[Mark, ...]:
         found = [(sample / self._rate, symbol) for kind, sample, _, _, symbol in self._events
@@ -298,6 +299,14 @@ def _marked_up(words: str, delivery: Delivery) -> tuple[str, list[int]]:
         text += piece
         places += [at] * len(piece)
     return text, places
+
+
+def _with_joined(words: str, at: int, length: int, upto: int) -> int:
+    """The engine says some words in one with the next ("has been"): a mark covers both."""
+    rest = words[at + length: upto]
+    if not any(ch.isalnum() for ch in rest):
+        return length
+    return length + len(re.sub(r"[\W_]+$", "", rest))
 
 
 _SWITCH = re.compile(r"\([a-z-]+\)")

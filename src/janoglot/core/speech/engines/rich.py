@@ -65,6 +65,8 @@ which is then cut: an onset made without it is swallowed. Sound sets in a frame 
 _TAIL = 5
 """Frames kept from the start of the last phoneme before a pause; the network gives it the pause's own silence,
 a third of a second and more, and is done with its sound within these."""
+_CLAUSE_FRAMES, _SENTENCE_FRAMES = 3, 8
+"""A pause inside a line is at least this long; some styles run over their full stops."""
 _FULL_STOP_PAUSE = 0.45
 """Seconds between two pieces of one line that end a sentence; a clause gets about half."""
 _VOICED = 10.0
@@ -179,11 +181,11 @@ class RichEngine:
                       np.zeros(timed.piece.pause_after * FRAME, np.float32)]
         sound = soft_edges(_coloured(np.concatenate(parts), utterance.shaping), RATE)
         sound = at_kept_loudness(sound, measure(sound, RATE, peaks=False).integrated)
-        return Spoken(sound, RATE, tuple(_word_marks(plan, utterance.words)), tuple(_phoneme_marks(plan)))
+        return Spoken(sound, RATE, tuple(_word_marks(plan)), tuple(_phoneme_marks(plan)))
 
     def plan_lengths(self, utterance: Utterance) -> Lengths:
         plan = self._plan(utterance, None)
-        return Lengths(_total(plan) / FRAMES_A_SECOND, tuple(_word_marks(plan, utterance.words)))
+        return Lengths(_total(plan) / FRAMES_A_SECOND, tuple(_word_marks(plan)))
 
     def _plan(self, utterance: Utterance, seconds: float | None) -> _Plan:
         pieces = self._pieces(utterance)
@@ -330,7 +332,8 @@ def _with_delivery(piece: _Piece, pace: float, delivery: Delivery) -> Floats:
     lengths: Floats = piece.natural[1: piece.last] / np.float32(pace)
     for number, token in enumerate(tokens):
         if token.is_pause and token.symbol != " ":
-            lengths[number] *= delivery.pauses
+            shortest = _CLAUSE_FRAMES if token.symbol in ",;:—" else _SENTENCE_FRAMES
+            lengths[number] = max(lengths[number], shortest / np.float32(pace)) * delivery.pauses
             # The phoneme before a pause holds most of its silence.
             if number and lengths[number - 1] > _TAIL:
                 lengths[number - 1] = _TAIL + (lengths[number - 1] - _TAIL) * delivery.pauses
@@ -394,19 +397,14 @@ def _spans(plan: _Plan) -> Iterator[tuple[Token, float, float]]:
         begun += timed.kept + timed.piece.pause_after
 
 
-def _word_marks(plan: _Plan, words: str) -> list[Mark]:
+def _word_marks(plan: _Plan) -> list[Mark]:
     marks: list[Mark] = []
     for token, start, end in _spans(plan):
         if marks and marks[-1].at == token.at:
             marks[-1] = Mark(marks[-1].start, end, token.at, marks[-1].length)
         else:
-            marks.append(Mark(start, end, token.at, _word_length(words, token.at)))
+            marks.append(Mark(start, end, token.at, token.length))
     return marks
-
-
-def _word_length(words: str, at: int) -> int:
-    match = re.compile(r"[^\s,.;:!?…—–،؛؟।。、，！？\"“”«»()]+").match(words, at)
-    return len(match[0]) if match else 1
 
 
 def _phoneme_marks(plan: _Plan) -> list[Mark]:

@@ -43,10 +43,12 @@ _TONAL = {"zh", "yue", "vi", "th", "my", "hak", "nan", "lo", "bo"}
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """One symbol of the network. ``at`` is where its word starts in the text, −1 for what stands between words."""
+    """One symbol of the network. ``at`` is where its word starts in the text, −1 for what stands between words,
+    and ``length`` how many characters the word has."""
 
     symbol: str
     at: int = -1
+    length: int = 0
 
     @property
     def is_pause(self) -> bool:
@@ -62,7 +64,7 @@ def tokens_of(words: str, said: Sequence[SaidWord], locale: str, vocabulary: Map
     for number, word in enumerate(said):
         for symbol in network_symbols(word.ipa, locale):
             if symbol in vocabulary:
-                out.append(Token(symbol, word.at))
+                out.append(Token(symbol, word.at, word.length))
         end = word.at + word.length
         following = said[number + 1].at if number + 1 < len(said) else len(words)
         marks = [_PUNCTUATION[ch] for ch in words[end:following] if ch in _PUNCTUATION]
