@@ -5,13 +5,14 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from bench import mixing, placing, voicing
+from bench import mixing, placing, rich, voicing
 from bench.result import Result
 
 BENCHES: dict[str, Callable[[], list[Result]]] = {
     "voicing": voicing.run,
     "mixing": mixing.run,
     "placing": placing.run,
+    "rich": rich.run,
 }
 
 

@@ -6,17 +6,14 @@ trims, measures, stores and records it as well, with its queue, its database and
 
 from __future__ import annotations
 
-import http.cookiejar
-import json
 import multiprocessing
 import os
 import tempfile
 import time
-import urllib.request
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
-from typing import Any
 
+from bench.client import Client
 from bench.result import Result
 from janoglot.core.speech.catalogue import catalogue, voice_named
 from janoglot.core.speech.engines import engine_named
@@ -53,22 +50,6 @@ def engine_alone(texts: list[tuple[str, str]], processes: int) -> tuple[float, f
         return time.perf_counter() - began, sound
 
 
-class _Client:
-    def __init__(self, address: str) -> None:
-        self._address = address
-        self._cookies = http.cookiejar.CookieJar()
-        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self._cookies))
-        self._opener.open(address + "/").read()
-
-    def call(self, method: str, path: str, body: Any = None) -> Any:
-        token = next((c.value for c in self._cookies if c.name == "csrftoken"), "") or ""
-        request = urllib.request.Request(
-            self._address + path, method=method, data=None if body is None else json.dumps(body).encode(),
-            headers={"Content-Type": "application/json", "X-CSRFToken": token, "Referer": self._address})
-        text = self._opener.open(request).read()
-        return json.loads(text) if text else None
-
-
 def _script() -> str:
     rows = ["speaker\ten-GB\tes-MX\tde-DE"]
     for n in range(LINES):
@@ -78,7 +59,7 @@ def _script() -> str:
 
 def whole(address: str) -> float:
     """Wall seconds from asking for all three editions until the last line is voiced."""
-    client = _Client(address)
+    client = Client(address)
     client.call("POST", "/api/session/demo/", {})
     draft = client.call("POST", "/api/imports/", {"text": _script()})["draft"]
     made = client.call("POST", "/api/productions/", {"name": "Bench", "draft": draft})

@@ -70,6 +70,23 @@ def test_the_report_says_what_is_in_the_files(dubbed: tuple[Path, dict[str, Any]
         assert cues[-1].end.total_seconds() == pytest.approx(edition["lines"][-1]["end"], abs=0.002)
 
 
+def test_a_sketch_has_the_lengths_of_what_is_finished(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    folder, finished = dubbed
+    done = janoglot(folder, "dub", "ferry.csv", "--cast", "cast.json", "--languages", "es-MX", "--quality", "sketch",
+                    "--out", "sketched")
+    assert done.returncode == 0, done.stderr
+    report = json.loads((folder / "sketched" / "report.json").read_text())
+    assert (report["quality"], finished["quality"]) == ("sketch", "finish")
+    for sketch, line in zip(report["editions"]["es-MX"]["lines"], finished["editions"]["es-MX"]["lines"], strict=True):
+        assert [sketch[name] for name in ("voice", "natural", "start", "end")] == [
+            line[name] for name in ("voice", "natural", "start", "end")]
+        # Who was cast with a light voice has no sketch.
+        assert ("sketch" in sketch["flags"]) == (sketch["speaker"] == "Harbourmaster")
+        assert "sketch" not in line["flags"]
+    sounds = [soundfile.read(folder / name / "es-MX" / "mix.wav")[0] for name in ("made", "sketched")]
+    assert len(sounds[0]) == len(sounds[1])
+
+
 def test_castings_and_flags_are_reported(dubbed: tuple[Path, dict[str, Any]]) -> None:
     _, report = dubbed
     spanish, german = report["editions"]["es-MX"]["lines"], report["editions"]["de"]["lines"]

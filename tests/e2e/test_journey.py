@@ -145,6 +145,7 @@ def test_casting_hears_before_it_picks_and_flags_the_wrong_language(page: Page) 
 def test_only_what_changed_is_voiced_again_and_undo_brings_it_back(page: Page) -> None:
     open_production(page, "Harbour Museum phone prompts", "English", "Script")
     make_ready(page)
+    go_to(page, "Script")
     line = page.get_by_label("Words of line 2")
     line.fill("The Tidewater Clock is open every single day.")
     line.press("Enter")
@@ -152,10 +153,10 @@ def test_only_what_changed_is_voiced_again_and_undo_brings_it_back(page: Page) -
     expect(main.get_by_role("button", name="Voice 1 line")).to_be_visible()
     expect(page.get_by_role("img", name=re.compile("^out of date"))).to_have_count(1)
     main.get_by_role("button", name="Voice 1 line").click()
-    expect(page.get_by_role("img", name="voiced", exact=True)).to_have_count(11)
+    expect(page.get_by_role("img", name=re.compile("^(voiced|a sketch)"))).to_have_count(11)
     page.get_by_role("button", name="Undo the words of a line").click()
     expect(line).to_have_value(re.compile("from low water to high water"))
-    expect(page.get_by_role("img", name="voiced", exact=True)).to_have_count(11)
+    expect(page.get_by_role("img", name=re.compile("^(voiced|a sketch)"))).to_have_count(11)
 
 
 def test_listening_starts_at_the_chosen_line_marks_the_word_and_seeks(page: Page) -> None:
@@ -187,7 +188,7 @@ def test_listening_starts_at_the_chosen_line_marks_the_word_and_seeks(page: Page
 def test_lines_that_do_not_fit_are_shown_with_their_seconds(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "Deutsch", "Time")
     make_ready(page)
-    page.get_by_role("button", name=re.compile("^Time: 4 open points")).click()
+    page.get_by_role("button", name=re.compile(r"^Time: \d+ open points?, go")).click()
     panel = page.get_by_role("complementary", name="How the chosen line sits")
     expect(panel.get_by_text("Does not fit by")).to_be_visible()
     assert "line=" in page.url

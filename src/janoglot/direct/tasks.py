@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Collection
+from dataclasses import dataclass, field
 
 from celery import shared_task
 from django.conf import settings
@@ -62,26 +63,35 @@ def voice_lines(job_id: int, wording_ids: list[int]) -> None:
     job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
     if job is None or job.state != "running":
         return
-    voiced: list[LineState] = []
-    made: list[Take] = []
-    sketched: list[Sound] = []
-    faults: dict[str, str] = {}
+    batch = _Batch()
     looked = time.monotonic()
     for state in _states(job.edition, wording_ids):
         if time.monotonic() - looked > _LOOK_EVERY:
             looked = time.monotonic()
+            # Told as it goes; and what is kept is not made again when a worker dies.
+            batch = _keep(job, batch)
             if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
-                break
+                return
         assert state.wording is not None
         try:
             take = _take(state)
-            made += [take] if take else []
-            sketched += _sketch(state, take)
+            batch.made += [take] if take else []
+            batch.sketched += _sketch(state, take)
         except EngineError as error:
-            faults[str(state.wording.pk)] = str(error)
-        voiced.append(state)
-    _keep(job, voiced, made, sketched, faults)
+            batch.faults[str(state.wording.pk)] = str(error)
+        batch.voiced.append(state)
+    _keep(job, batch)
     finish_if_done(job_id)
+
+
+@dataclass(slots=True)
+class _Batch:
+    """What a task has made and not written yet."""
+
+    voiced: list[LineState] = field(default_factory=list)
+    made: list[Take] = field(default_factory=list)
+    sketched: list[Sound] = field(default_factory=list)
+    faults: dict[str, str] = field(default_factory=dict)
 
 
 def _take(state: LineState) -> Take | None:
@@ -106,23 +116,26 @@ def _sketch(state: LineState, made: Take | None) -> list[Sound]:
     return [Sound(key=key, take_id=take.hash, seconds=take.seconds, quality="sketch")]
 
 
-def _keep(job: VoicingJob, voiced: list[LineState], made: list[Take], sketched: list[Sound],
-          faults: dict[str, str]) -> None:
-    """Write what a task made, in one transaction and few statements: voicing is faster than a database."""
+def _keep(job: VoicingJob, batch: _Batch) -> _Batch:
+    """Write what a task made, in one transaction and few statements: voicing is faster than a database.
+
+    Gives an empty batch to go on with.
+    """
     chosen = []
-    for state in voiced:
-        if state.recipe and state.wording and str(state.wording.pk) not in faults:
+    for state in batch.voiced:
+        if state.recipe and state.wording and str(state.wording.pk) not in batch.faults:
             # Only the choice of take: the words may have been edited meanwhile, and then it is out of date.
             chosen.append(Wording(pk=state.wording.pk, take_id=state.wanted))
     with transaction.atomic():
-        Take.objects.bulk_create(made, ignore_conflicts=True)
-        Sound.objects.bulk_create(sketched, ignore_conflicts=True)
+        Take.objects.bulk_create(batch.made, ignore_conflicts=True)
+        Sound.objects.bulk_create(batch.sketched, ignore_conflicts=True)
         Wording.objects.bulk_update(chosen, ["take_id"])
         locked = VoicingJob.objects.select_for_update().get(pk=job.pk)
-        locked.faults.update(faults)
-        locked.characters_done += sum(len(state.words) for state in voiced)
-        locked.lines_done = min(len(locked.wordings), locked.lines_done + len(voiced))
+        locked.faults.update(batch.faults)
+        locked.characters_done += sum(len(state.words) for state in batch.voiced)
+        locked.lines_done = min(len(locked.wordings), locked.lines_done + len(batch.voiced))
         locked.save(update_fields=["faults", "characters_done", "lines_done"])
+    return _Batch()
 
 
 def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:

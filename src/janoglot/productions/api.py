@@ -22,6 +22,7 @@ from rest_framework.views import APIView
 from janoglot.core import languages
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.engines.rich import rich_missing
 from janoglot.direct.state import EditionState
 from janoglot.productions import serializers as s
 from janoglot.productions.actions.add_edition import add_edition
@@ -68,6 +69,10 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
     }
 
 
+def session_data(username: str | None) -> dict[str, Any]:
+    return {"username": username, "demo": settings.DEMO, "rich_missing": rich_missing()}
+
+
 class SessionView(APIView):
     permission_classes = [AllowAny]
     throttle_scope = "sign-in"
@@ -79,7 +84,7 @@ class SessionView(APIView):
     def get(self, request: Request) -> Response:
         """Who is signed in."""
         user = request.user
-        return Response({"username": user.username if user.is_authenticated else None, "demo": settings.DEMO})
+        return Response(session_data(user.username if user.is_authenticated else None))
 
     @extend_schema(request=s.SignInSerializer, responses=s.SessionSerializer)
     def post(self, request: Request) -> Response:
@@ -90,7 +95,7 @@ class SessionView(APIView):
         if user is None:
             raise BadInput("This name and this password do not belong together.")
         login(request, user)
-        return Response({"username": user.get_username(), "demo": settings.DEMO})
+        return Response(session_data(user.get_username()))
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
@@ -109,7 +114,7 @@ class DemoSessionView(APIView):
         if user is None:
             raise NotFound
         login(request, user, backend="django.contrib.auth.backends.ModelBackend")
-        return Response({"username": user.username, "demo": True})
+        return Response(session_data(user.username))
 
 
 class LanguagesView(APIView):

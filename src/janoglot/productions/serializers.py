@@ -14,6 +14,7 @@ Data = dict[str, Any]
 class SessionSerializer(serializers.Serializer[Data]):
     username = serializers.CharField(allow_null=True)
     demo = serializers.BooleanField(help_text="Whether the demo user can be signed in with one click.")
+    rich_missing = serializers.CharField(help_text="What rich voices lack here and what to do; empty with all there.")
 
 
 class SignInSerializer(serializers.Serializer[Data]):

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Square } from "lucide-react";
+import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, type Production, type Voicing } from "../shared/api/client";
@@ -27,6 +28,12 @@ export function MainAction({ production }: { production: Production }) {
     onSettled: refresh,
   });
   const mixReady = useCurrentMix(production.id, place.language, edition?.mix_recipe);
+
+  const made = mixReady?.state === "ready" ? mixReady.recipe : null;
+  useEffect(() => {
+    // What can be handed over is told by the server, which knows of a mix before the page does.
+    if (made) void client.invalidateQueries({ queryKey: ["production", production.id, "deliveries"] });
+  }, [made, client, production.id]);
 
   if (!edition) return <Button look="main" disabled className="min-w-36">…</Button>;
   if (running) {

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, type Voicing } from "../shared/api/client";
@@ -19,7 +19,11 @@ export function useJob(production: number, language: string, kind: Voicing["kind
   const say = useNotices((state) => state.say);
   const listKey = ["production", production, "voicings", language];
   const list = useVoicings(production, language).data ?? [];
-  const id = list.find((job) => job.kind === kind)?.id ?? null;
+  const listed = list.find((job) => job.kind === kind)?.id ?? null;
+  // A job that has ended is listed no more: it is followed all the same until its end has been seen.
+  const [followed, setFollowed] = useState<{ language: string; id: number } | null>(null);
+  if (listed !== null && listed !== followed?.id) setFollowed({ language, id: listed });
+  const id = listed ?? (followed?.language === language ? followed.id : null);
   const job = useQuery({
     queryKey: ["voicing", id],
     enabled: id !== null,
@@ -31,9 +35,10 @@ export function useJob(production: number, language: string, kind: Voicing["kind
     if (ended === null) return;
     for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
     // Shown until the lines have been looked at again, or the button would offer for a moment what is just done.
-    void client.invalidateQueries({ queryKey: ["production", production] }).then(() =>
-      client.setQueryData<Voicing[]>(listKey, (jobs) => jobs?.filter((one) => one.id !== ended)),
-    );
+    void client.invalidateQueries({ queryKey: ["production", production] }).then(() => {
+      client.setQueryData<Voicing[]>(listKey, (jobs) => jobs?.filter((one) => one.id !== ended));
+      setFollowed((one) => (one?.id === ended ? null : one));
+    });
     // Only when a job has just ended.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [ended]);

@@ -26,16 +26,17 @@ TONGUES = ("af", "am", "ar", "as", "bg", "bn", "bs", "ca", "cs", "cv", "cy", "da
            "kn", "ko", "kok", "ku", "lt", "lv", "mi", "mk", "ml", "mr", "ms", "mt", "ne", "nl", "om", "or", "pa", "pl",
            "pt", "ro", "ru", "sd", "si", "sk", "sl", "sr", "sv", "sw", "te", "ug", "ur")
 
-_STYLES = {"k": "jm_kumo", "g": "jf_gongitsune", "n": "jf_nezumi", "t": "jf_tebukuro", "a": "jf_alpha"}
+_SHIPPED = {"jm_kumo", "jf_gongitsune", "jf_nezumi", "jf_tebukuro", "jf_alpha"}
+_STYLES = {"k": "jm_kumo", "g": "jf_gongitsune", "n": "jf_nezumi", "t": "jf_tebukuro"}
 
 # name, age, blend, Hz, tract, tilt in dB, breath, roughness, tempo, melody
 _TABLE = """
 Osprey       60s    k        74  0.93 -2  0    0.3  0.94  0.9
 Cormorant    50s    k        84  0.96 -5  0    0    0.97  0.9
 Woodcock     40s    k8t2     90  0.98  4  0    0    1     1
-Skua         70s    k        96  0.93  1  0.3  0.9  0.9   1.15
+Skua         70s    k        96  0.93  1  0.1  0.4  0.9   1.15
 Eider        60s    k8g2     88  0.91 -7  0    0    0.95  0.85
-Nightjar     50s    k        98  0.97 -5  0.6  0    0.97  0.95
+Nightjar     50s    k        98  0.97 -7  0.25 0    0.97  0.95
 Petrel       30s    k       102  1     3  0    0    1     1
 Razorbill    50s    k9t1    108  0.94 -3  0.2  0.2  0.98  1
 Tern         20s    k       114  1.04  5  0    0    1.05  1.2
@@ -62,22 +63,22 @@ Pintail      20s    g       198  1.03  4  0    0    1.04  1.15
 Woodlark     60s    g       204  0.94 -4  0.2  0.5  0.92  1
 Goldeneye    30s    n       204  1     1  0    0    1     1
 Smew         20s    n6g4    210  1.05  5  0    0    1.04  1.2
-Whitethroat  20s    g       214  1.02 -2  0.6  0    1     1
+Whitethroat  20s    g7k3     214  1.02 -2  0.2  0    1     1
 Bullfinch    30s    g8t2    218  0.98 -7  0    0    0.98  0.9
-Phalarope    20s    g5t5    222  1.02  2  0    0    1     1.1
-Blackcap     30s    n       222  1    -5  0.3  0    0.98  0.95
+Phalarope    20s    g6k4     222  1.04  2  0    0    1     1.1
+Blackcap     30s    n7k3     222  1    -6  0.1  0    0.98  0.95
 Nuthatch     40s    n7k3    196  0.99  6  0    0    1     1.1
 Oriole       20s    g       230  1.06  3  0    0    1.03  1.2
-Waxwing      20s    n       236  1.06 -1  0    0    1.02  1.1
-Goldcrest    teen   g       246  1.12  2  0    0    1.05  1.2
+Waxwing      20s    k5n5     236  1.08 -1  0    0    1.02  1.1
+Goldcrest    teen   g6k4     246  1.13  2  0    0    1.05  1.2
 Wheatear     teen   k6n4    240  1.15  6  0    0    1.06  1.2
-Brambling    teen   n5g5    258  1.12 -3  0    0    1.04  1.1
-Stonechat    child  k5g5    268  1.24  3  0    0    1.02  1.2
-Redpoll      child  g8k2    280  1.22 -3  0    0    1     1.1
-Linnet       child  g       294  1.2   4  0    0    1.02  1.3
-Serin        child  n       306  1.2  -1  0    0    1     1.2
-Dabchick     20s    t       226  1.02  0  0    0    1     1
-Goldfinch    20s    g7a3    240  1.03  6  0    0    1.03  1.2
+Brambling    teen   k5n5     258  1.12 -4  0    0    1.04  1.1
+Stonechat    child  k6g4     268  1.24  3  0    0    1.02  1.2
+Redpoll      child  g5k5     280  1.22 -4  0    0    1     1.1
+Linnet       child  g6k4     292  1.2   4  0    0    1.02  1.2
+Serin        child  k5n5     304  1.22  0  0    0    1     1.1
+Dabchick     20s    k5t5     228  1.04  6  0    0    1     1
+Goldfinch    20s    g7k3     244  1.05  7  0    0    1.03  1.2
 """
 
 
@@ -98,7 +99,7 @@ def rich_voices() -> Iterator[Voice]:
         shaping = Shaping(hertz, melody, tract, tilt, breath, roughness, tempo)
         yield _voice(name.lower(), name, base, HOME, age, shaping, TONGUES)
     for style in styles.values():
-        if style.id not in _STYLES.values():
+        if style.id not in _SHIPPED:
             yield _own_style(engine, style.id, style.locale)
 
 

@@ -918,6 +918,8 @@ export interface components {
             username: string | null;
             /** @description Whether the demo user can be signed in with one click. */
             demo: boolean;
+            /** @description What rich voices lack here and what to do; empty with all there. */
+            rich_missing: string;
         };
         /**
          * @description * `error` - error

@@ -5,7 +5,7 @@ import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
 import { api, data, type Casting, type EditionLines, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
-import { castRest, setCasting, useChange, useVoices } from "../../shared/api/queries";
+import { castRest, setCasting, useChange, useSession, useVoices } from "../../shared/api/queries";
 import { decibels, rate } from "../../shared/format";
 import { Button, Notice, Select } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
@@ -39,6 +39,7 @@ export function VoiceChooser({
   const [age, setAge] = useState("");
   const listed = useVoices(language, others).data;
   const voices = listed ?? [];
+  const session = useSession().data;
   const asked = useQuery({
     queryKey: ["production", production.id, "sample", language, speaker.id],
     queryFn: () =>
@@ -147,6 +148,9 @@ export function VoiceChooser({
             </li>
           );
         })}
+        {session?.rich_missing && (
+          <li className="p-3 text-sm text-soft border-b border-rule">{session.rich_missing}</li>
+        )}
         {listed && !found.length && <li className="p-3 text-sm text-soft">{t("cast.none")}</li>}
         {found.length > shown.length && <li className="p-3 text-sm text-soft">{t("cast.more", { count: found.length - shown.length })}</li>}
       </ul>
