@@ -77,7 +77,7 @@ export function MainAction({ production }: { production: Production }) {
     work = () =>
       begin("take");
   } else if (finishing) {
-    label = t("voicing.finishing", { done: finishing.done, total: finishing.total });
+    label = t("main.finishing");
     work = null;
   } else if (counts.sketch > 0) {
     label = t("main.finish", { count: counts.sketch });

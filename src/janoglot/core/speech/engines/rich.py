@@ -28,7 +28,7 @@ from scipy.signal import butter, sosfilt
 
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
-from janoglot.core.languages import distance
+from janoglot.core.languages import distance, primary
 from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.engines.base import (
     BaseVoice,
@@ -58,7 +58,10 @@ RATE = 24_000
 FRAME = 600
 """Samples in a frame, the network's unit of duration: 25 ms."""
 FRAMES_A_SECOND = RATE // FRAME
-_VERSION = 1
+_VERSION = 2
+_PACE = {"de": 1.14, "fr": 1.10, "es": 1.05}
+"""The network takes its time over some languages: by this much over the demo's lines, against the formant
+engine and English. They are said quicker by it."""
 _LEAD = 3
 """Frames kept before the first phoneme. A line is spoken with the silence that the network wants before it,
 which is then cut: an onset made without it is swallowed. Sound sets in a frame or so before its token."""
@@ -189,7 +192,7 @@ class RichEngine:
 
     def _plan(self, utterance: Utterance, seconds: float | None) -> _Plan:
         pieces = self._pieces(utterance)
-        pace = utterance.shaping.tempo * utterance.delivery.pace
+        pace = utterance.shaping.tempo * utterance.delivery.pace * _PACE.get(primary(utterance.language), 1.0)
         natural = [_with_delivery(piece, pace, utterance.delivery) for piece in pieces]
         lengths = [float(frames.sum()) for frames in natural]
         if seconds is None:
