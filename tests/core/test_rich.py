@@ -75,17 +75,18 @@ class TestSetUp:
             find_source()
 
     def test_a_users_own_copy_brings_its_own_voices(self, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
-        with np.load(find_source().styles) as tables:
+        with np.load(find_source().styles[0]) as tables:
             np.savez(tmp_path / "own.npz", bf_harbour=tables["jf_nezumi"])
         monkeypatch.setenv("JANOGLOT_RICH_VOICES", str(tmp_path / "own.npz"))
         engine = RichEngine(formant_engine())
-        assert [(base.id, base.locale) for base in engine.bases()] == [("bf_harbour", "en-GB")]
+        assert ("bf_harbour", "en-GB") in [(base.id, base.locale) for base in engine.bases()]
+        assert len(engine.bases()) == len(rich_engine().bases()) + 1
         assert engine.own_pitch("bf_harbour") > 100
 
     def test_damaged_weights_are_refused(self, tmp_path: Path) -> None:
         (tmp_path / "part.bin").write_bytes(b"not a model")
         with pytest.raises(EngineError, match="checksum differs"):
-            _joined(Source((tmp_path / "part.bin",), "0" * 64, tmp_path, tmp_path))
+            _joined(Source((tmp_path / "part.bin",), "0" * 64, (), tmp_path))
 
 
 class TestTokens:

@@ -67,7 +67,7 @@ function openPoints(stage: Stage, production: Production, edition: EditionLines 
   if (stage === "script") return production.editions.find((one) => one.is_source)?.counts.empty ?? 0;
   if (stage === "adapt") return edition.edition.is_source ? 0 : counts.empty;
   if (stage === "time") return counts.over;
-  if (stage === "deliver") return counts.unvoiced + counts.out_of_date;
+  if (stage === "deliver") return counts.unvoiced + counts.out_of_date + counts.sketch;
   return 0;
 }
 
@@ -76,7 +76,7 @@ function firstOpen(stage: Stage, edition: EditionLines, source: EditionLines | u
   return lines.find((line) => {
     if (stage === "cast") return line.state === "uncast" || line.wrong_language;
     if (stage === "time") return line.over > 0;
-    if (stage === "deliver") return line.state === "unvoiced" || line.state === "out_of_date";
+    if (stage === "deliver") return line.state === "unvoiced" || line.state === "out_of_date" || line.quality === "sketch";
     return line.state === "empty";
   })?.id;
 }

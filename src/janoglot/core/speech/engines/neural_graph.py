@@ -63,24 +63,26 @@ class Source:
     model: tuple[Path, ...]
     checksum: str
     """SHA-256 of the joined model; "" for a user's own copy, which nobody vouches for."""
-    styles: Path
+    styles: tuple[Path, ...]
+    """Archives of style tables: what came in packages, and a user's own."""
     vocabulary: Path
 
 
 def find_source() -> Source:
-    """The user's own copy where the settings name one, else what came in packages.
+    """What came in packages, with a user's own copy where the settings name one.
 
-    Settings (environment): ``JANOGLOT_RICH_MODEL`` an ONNX file, ``JANOGLOT_RICH_VOICES`` its voice file
-    (an archive of style tables). Raises RichVoicesMissing.
+    Settings (environment): ``JANOGLOT_RICH_MODEL`` an ONNX file in the place of the packages' network,
+    ``JANOGLOT_RICH_VOICES`` a voice file (an archive of style tables) beside theirs. Raises RichVoicesMissing.
     """
     tables = _package_folder(_TABLES)
     vocabulary = tables / "data" / "vocab.json" if tables else None
     if vocabulary is None or not vocabulary.is_file():
         raise RichVoicesMissing(_HOW_TO_ADD, what="the package with the voice tables is not installed")
     model, voices = os.environ.get("JANOGLOT_RICH_MODEL"), os.environ.get("JANOGLOT_RICH_VOICES")
-    styles = Path(voices) if voices else vocabulary.parent / "voices_ja.npz"
-    if not styles.is_file():
-        raise RichVoicesMissing(_HOW_TO_ADD, what=f"there is no voice file {styles}")
+    styles = (vocabulary.parent / "voices_ja.npz", *([Path(voices)] if voices else []))
+    for place in styles:
+        if not place.is_file():
+            raise RichVoicesMissing(_HOW_TO_ADD, what=f"there is no voice file {place}")
     if model:
         if not Path(model).is_file():
             raise RichVoicesMissing(_HOW_TO_ADD, what=f"there is no model {model}")

@@ -158,9 +158,10 @@ class RichEngine:
                                                    size=self._source.model[0].stat().st_size)
         self.version = f"rich {GRAPH_VERSION}.{_VERSION}/{own[:8]}/{phonemes.version}"
         self.vocabulary: Mapping[str, int] = json.loads(self._source.vocabulary.read_text("utf-8"))["vocab"]
-        with np.load(self._source.styles) as tables:
-            self._styles: dict[str, Floats] = {
-                name: np.asarray(tables[name], np.float32).reshape(-1, 256) for name in tables.files}
+        self._styles: dict[str, Floats] = {}
+        for place in self._source.styles:
+            with np.load(place) as tables:
+                self._styles |= {name: np.asarray(tables[name], np.float32).reshape(-1, 256) for name in tables.files}
         self._transcribers = {base.locale: base.id for base in reversed(phonemes.bases())}
         self._sessions: dict[str, Any] = {}
         self._pitches: dict[str, float] = {}
