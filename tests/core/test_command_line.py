@@ -24,10 +24,10 @@ Harbourmaster,The next one.,0:06,0:07.5,La próxima.,Die nächste.
 """
 
 
-def janoglot(folder: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
+def janoglot(folder: Path, *arguments: str, **extra: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run([sys.executable, "-m", "janoglot.cli.main", *arguments], capture_output=True, text=True,
                           cwd=folder, timeout=240,
-                          env={**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(folder / "var")})
+                          env={**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(folder / "var"), **extra})
 
 
 @pytest.fixture(scope="module")
@@ -141,3 +141,16 @@ def test_the_catalogue_is_listed(dubbed: tuple[Path, dict[str, Any]]) -> None:
     listed = json.loads(janoglot(folder, "voices", "--json").stdout)
     assert len(listed) > 500
     assert {"id", "locale", "accent", "register", "age", "licence"} <= set(listed[0])
+
+
+def test_without_rich_voices_everything_else_works(tmp_path: Path) -> None:
+    (tmp_path / "two.txt").write_text("Keeper: Mind the third step.\nImka: Why?\n")
+    without = {"JANOGLOT_RICH_MODEL": "/nowhere/model.onnx"}
+    listed = janoglot(tmp_path, "voices", "--language", "en", **without)
+    assert listed.returncode == 0
+    assert "no model /nowhere/model.onnx" in listed.stderr
+    assert " rich " not in listed.stdout
+    done = janoglot(tmp_path, "dub", "two.txt", "--out", "made", **without)
+    assert done.returncode == 0, done.stderr
+    report = json.loads((tmp_path / "made" / "report.json").read_text())
+    assert all(line["voice"] for line in report["editions"]["en-GB"]["lines"])

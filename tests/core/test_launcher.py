@@ -90,3 +90,16 @@ def test_services_end_with_whoever_started_them_however_it_ends(tmp_path: Path) 
     while Path(f"/proc/{child}").exists() and "Z" not in Path(f"/proc/{child}/stat").read_text().split()[2]:
         assert time.monotonic() < limit, "the service outlived whoever started it"
         time.sleep(0.02)
+
+
+def test_where_rich_voices_cannot_be_had_that_is_said_once_and_the_rest_goes_on(
+        tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.setattr(install, "PYTHON", Path("/bin/false"))
+    monkeypatch.setattr(install, "VENV", tmp_path)
+    monkeypatch.setattr(install, "VAR", tmp_path)
+    install.rich_voices()
+    assert "Everything else works" in capsys.readouterr().out
+    install.rich_voices()
+    assert capsys.readouterr().out == ""
+    install.rich_voices(again=True)
+    assert "./janoglot rich" in capsys.readouterr().out

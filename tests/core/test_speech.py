@@ -12,7 +12,7 @@ from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import apart, cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
-from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery, Shaping, Utterance
 from janoglot.core.speech.takes import (
     CLOSE_ENOUGH,
@@ -102,6 +102,20 @@ class TestEngine:
             assert text.strip()
             assert not text[0].isspace()
         assert spoken.phonemes
+
+    def test_mandarin_is_read_as_mandarin(self) -> None:
+        base = next(voice.base for voice in light_voices("zh-CN") if voice.locale == "zh-CN")
+        said = "".join(word.ipa for word in formant_engine().transcribe("港口的尽头", base))
+        assert said
+        # Romanised syllables read as English would have these.
+        assert not {"θ", "ɹ", "f"} & set(said)
+
+    def test_a_number_is_one_word_and_words_said_in_one_are_marked_whole(self) -> None:
+        words = "In 1912 it has been loose."
+        said = formant_engine().transcribe(words, "gmw/en")
+        assert [words[w.at: w.at + w.length] for w in said] == ["In", "1912", "it", "has been", "loose"]
+        assert said[0].ipa == "ɪn"
+        assert said[-1].ipa == "lˈuːs"
 
     def test_words_with_an_apostrophe_are_one(self) -> None:
         spoken = engine_named("formant").speak(Utterance("I don't know.", "gmw/en"))

@@ -103,8 +103,11 @@ def _start(ports: Ports) -> int:
         services += made[:2]
         start_together(services)
         manage(["prepare"], environment)
-        services += [worker(VAR, environment), now_worker(VAR, environment), made[2]]
+        services += [worker(VAR, environment), made[2]]
         start_together(services[2:])
+        # Nobody waits for this one: until it is up, the other workers take what is asked for now.
+        services.append(now_worker(VAR, environment))
+        services[-1].spawn()
         address = f"http://127.0.0.1:{ports.web}/"
         lock.truncate(0)
         lock.write(address)

@@ -122,6 +122,7 @@ def _marks(words: Sequence[Mark]) -> tuple[WordMark, ...]:
     return tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in words)
 
 
+@lru_cache(maxsize=50_000)
 def rendition_key(take: str, seconds: float, natural: float) -> str:
     """The store's key for a take played in ``seconds``: the take itself where that is its natural length."""
     if is_natural(seconds, natural):
@@ -165,9 +166,13 @@ def finish_key(recipe: TakeRecipe, seconds: float, natural: float) -> str:
 
 def sketch_key(recipe: TakeRecipe, seconds: float) -> str:
     """The store's key of the sketch of ``recipe`` in ``seconds``."""
-    sketch = recipe.sketch
-    name = recipe_hash("sketch", take=recipe.hash, voice=sketch.voice.recipe, milliseconds=round(seconds * 1000),
-                       engine=engine_named(sketch.voice.engine).version)
+    return _sketch_key(recipe.hash, recipe.sketch.voice, round(seconds * 1000))
+
+
+@lru_cache(maxsize=50_000)
+def _sketch_key(take: str, voice: Voice, milliseconds: int) -> str:
+    name = recipe_hash("sketch", take=take, voice=voice.recipe, milliseconds=milliseconds,
+                       engine=engine_named(voice.engine).version)
     return f"{name}.wav"
 
 
