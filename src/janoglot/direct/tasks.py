@@ -154,22 +154,25 @@ def remaining(job: VoicingJob) -> list[int]:
 
 
 def finish_if_done(job_id: int) -> None:
-    job = VoicingJob.objects.select_related("edition__production").get(pk=job_id)
-    if job.kind == "finish":
-        over = job.lines_done >= len(job.wordings)
-    else:
-        over = job.characters_done >= job.characters and not remaining(job)
-    if job.state != "running" or not over:
-        return
-    ended = VoicingJob.objects.filter(pk=job_id, state="running").update(state="done", ended=timezone.now())
-    if not ended or not settings.FINISH_BEHIND:
-        return
-    if job.kind == "take" and len(job.wordings) <= ASKED_NOW:
-        # Somebody waits for these: they do not queue behind the rest.
-        lines = job.edition.wordings.filter(pk__in=job.wordings).values_list("line_id", flat=True)
-        finish_sketches(job.edition, job.user, list(lines), now=True)
-    # What was sketched is finished behind it; what moved while it was being finished, again.
-    finish_sketches(job.edition, job.user, tried=job)
+    """End a job whose work is done, and begin what comes behind it: who sees the one sees the other."""
+    with transaction.atomic():
+        job = VoicingJob.objects.select_for_update().get(pk=job_id)
+        if job.kind == "finish":
+            over = job.lines_done >= len(job.wordings)
+        else:
+            over = job.characters_done >= job.characters and not remaining(job)
+        if job.state != "running" or not over:
+            return
+        job.state, job.ended = "done", timezone.now()
+        job.save(update_fields=["state", "ended"])
+        if not settings.FINISH_BEHIND:
+            return
+        if job.kind == "take" and len(job.wordings) <= ASKED_NOW:
+            # Somebody waits for these: they do not queue behind the rest.
+            lines = job.edition.wordings.filter(pk__in=job.wordings).values_list("line_id", flat=True)
+            finish_sketches(job.edition, job.user, list(lines), now=True)
+        # What was sketched is finished behind it; what moved while it was being finished, again.
+        finish_sketches(job.edition, job.user, tried=job)
 
 
 def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[int] | None = None,
@@ -191,7 +194,7 @@ def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[in
     order = sorted(lengths, key=lambda pk: (-lengths[pk], pk))
     job = VoicingJob.objects.create(edition=edition, user=user, kind="finish", wordings=order,
                                     seconds=sum(lengths.values()))
-    begin(job, now)
+    transaction.on_commit(lambda: begin(job, now))
     return job
 
 
