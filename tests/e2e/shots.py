@@ -72,7 +72,8 @@ def walk(page: Page) -> None:
 
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(prefix="janoglot-shots-") as folder, running_stack(Path(folder)) as stack, \
+    with tempfile.TemporaryDirectory(prefix="janoglot-shots-") as folder, running_stack(
+            Path(folder), {"JANOGLOT_FINISH_BEHIND": "0"}) as stack, \
             sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
