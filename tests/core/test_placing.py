@@ -92,6 +92,14 @@ class TestUntimed:
         assert third.start == 20.0
 
 
+def test_a_third_who_may_overlap_both_does_not_let_the_two_overlap() -> None:
+    lines = [TimedLine(0, "s0", "Yes.", 1.0, (0.0, 0.5)), TimedLine(1, "s1", "Yes.", 1.0, (0.5, 1.0)),
+             TimedLine(2, "s2", "Yes.", 1.0, (0.4375, 1.4375))]
+    first, second, third = place(lines)
+    assert second.start == pytest.approx(first.end)
+    assert third.start == 0.4375
+
+
 @st.composite
 def timed_scripts(draw: st.DrawFn) -> list[TimedLine]:
     lines, at = [], 0.0

@@ -13,7 +13,8 @@ import { queryClient } from "./shared/api/queries";
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queryClient}>
-      <BrowserRouter>
+      {/* Drawn at once: a transition would wait behind the playing time, which moves with every frame. */}
+      <BrowserRouter useTransitions={false}>
         <Tooltip.Provider delayDuration={350}>
           <App />
           <Notices />

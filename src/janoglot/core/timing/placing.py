@@ -74,21 +74,27 @@ def place(lines: Sequence[TimedLine], settings: TimingSettings | None = None) ->
     free_from = _next_starts(lines, order)
     placed: dict[int, Placement] = {}
     previous: TimedLine | None = None
-    spoken_until = 0.0  # the end of everything placed so far
     previous_end = 0.0
+    # Whoever is placed and could still be meant to overlap a later line, and the end of everybody else.
+    open_slots: list[tuple[TimedLine, float]] = []
+    others_end = 0.0
     for position, index in enumerate(order):
         line = lines[index]
         if line.slot:
-            following = free_from[position]
-            earliest = 0.0
-            if previous and not _overlap_meant(previous, line):
-                earliest = previous_end
-            placement = _in_slot(line, following, earliest, settings)
+            still_open = []
+            for other, end in open_slots:
+                if other.slot and other.slot[1] > line.slot[0]:
+                    still_open.append((other, end))
+                else:
+                    others_end = max(others_end, end)
+            open_slots = still_open
+            earliest = max([others_end, *(end for other, end in open_slots if not _overlap_meant(other, line))])
+            placement = _in_slot(line, free_from[position], earliest, settings)
         else:
             placement = _after(line, previous, max(previous_end, 0.0), settings)
         placed[index] = placement
         if line.natural is not None:
-            spoken_until = max(spoken_until, placement.end)
+            open_slots.append((line, placement.end))
             if previous is None or placement.end >= previous_end or not line.slot:
                 previous, previous_end = line, placement.end
     return [placed[index] for index in range(len(lines))]
