@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from bench import mixing, placing, rich, voicing
 from bench.result import Result
 
-BENCHES: dict[str, Callable[[], list[Result]]] = {
+BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
     "voicing": voicing.run,
     "mixing": mixing.run,
     "placing": placing.run,

@@ -18,8 +18,14 @@ app.autodiscover_tasks(["janoglot.cast", "janoglot.direct", "janoglot.mix"])
 def _warm_up(**_: Any) -> None:
     """Start the engine before the first line is asked for."""
     from janoglot.core.speech.catalogue import catalogue
+    from janoglot.core.speech.engines import engines
+    from janoglot.core.speech.engines.rich import RichEngine, rich_missing
 
     catalogue()
+    if os.environ.get("JANOGLOT_WORKER") == "now" and not rich_missing():
+        for engine in engines():
+            if isinstance(engine, RichEngine):
+                engine.load()
 
 
 @signals.worker_ready.connect

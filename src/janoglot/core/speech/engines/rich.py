@@ -42,6 +42,7 @@ from janoglot.core.speech.engines.base import (
 from janoglot.core.speech.engines.formant import FormantEngine, SaidWord
 from janoglot.core.speech.engines.neural_graph import (
     GRAPH_VERSION,
+    PARTS,
     RichVoicesMissing,
     find_source,
     graph_folder,
@@ -294,10 +295,18 @@ class RichEngine:
             total += np.float32(share) * table[min(tokens, len(table) - 1)]
         return total[None, :]
 
+    def load(self) -> None:
+        """Load the network now rather than at the first line."""
+        for part in PARTS:
+            self._session(part)
+
+    def _session(self, part: str) -> Any:
+        if part not in self._sessions:
+            self._sessions[part] = self._load(part)
+        return self._sessions[part]
+
     def _run(self, part: str, inputs: Sequence[npt.NDArray[Any]]) -> list[Any]:
-        session = self._sessions.get(part)
-        if session is None:
-            session = self._sessions[part] = self._load(part)
+        session = self._session(part)
         names = [item.name for item in session.get_inputs()]
         made: list[Any] = session.run(None, dict(zip(names, inputs, strict=True)))
         return made
