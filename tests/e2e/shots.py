@@ -41,6 +41,7 @@ def walk(page: Page) -> None:
     page.keyboard.press("Escape")
     open_production(page, "The Tidewater Clock", "Deutsch", "Script")
     make_ready(page)
+    go_to(page, "Script")
     page.get_by_role("heading", name="The Stair").click()
     page.keyboard.press("ArrowDown")
     take(page, "script")
