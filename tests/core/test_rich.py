@@ -18,7 +18,7 @@ from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import apart, cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named
 from janoglot.core.speech.engines import engine_named, formant_engine
-from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Samples, Shaping, Spoken, Utterance
+from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Samples, Spoken, Utterance
 from janoglot.core.speech.engines.neural_graph import (
     RichVoicesMissing,
     Source,
@@ -311,6 +311,8 @@ class TestSketches:
     def test_lengths_within_one_frame_are_one_sound(self) -> None:
         assert finish_key(self.RECIPE, 1.801, 2.0) == finish_key(self.RECIPE, 1.82, 2.0)
         assert finish_key(self.RECIPE, 1.801, 2.0) != finish_key(self.RECIPE, 1.83, 2.0)
+        # A frame less than natural is another sound, however long the line.
+        assert finish_key(self.RECIPE, 9.999, 10.0) != finish_key(self.RECIPE, 10.0, 10.0)
 
     def test_the_light_voice_is_near_to_the_rich_one(self) -> None:
         for name in ("osprey", "teal", "linnet"):
@@ -318,4 +320,3 @@ class TestSketches:
             assert sketch.engine == "formant"
             assert sketch.speaks("es-MX")
             assert sketch.shaping.pitch_hz == voice_named(name).shaping.pitch_hz
-        assert Shaping() == Shaping()

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from celery import Task
 
+from janoglot.adapt.models import Wording
 from janoglot.direct import tasks
 from janoglot.direct.models import Sound, Take, VoicingJob
 from janoglot.productions.models import Production
@@ -122,6 +123,11 @@ def test_a_line_out_of_date_is_played_as_it_was_kept(production: Production, cal
     assert call("owner", "get", f"{path}lines/{line['id']}/take.wav").status_code == 200
     assert call("owner", "post", f"{path}mixes/", {}).status_code == 202
     assert call("owner", "get", f"{path}mixes/").json()["state"] == "ready"
+    # With the old words back, what was played meanwhile does not pass for the finished sound.
+    call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+    assert qualities(call, production) == ["sketch"] * 3
+    take = Take.objects.get(hash=Wording.objects.get(line_id=line["id"], edition__language="es-MX").take_id)
+    assert not storage.takes().has(f"{take.hash}.wav")
 
 
 def test_a_light_voice_has_no_sketch(production: Production, call: Call) -> None:

@@ -26,6 +26,11 @@ class Take(models.Model):
     voice = models.CharField(max_length=80)
     made = models.DateTimeField(auto_now_add=True)
 
+    @property
+    def lengths_only(self) -> bool:
+        """Whether it is a rich voice's, whose sounds are kept apart, one for each length."""
+        return self.rate == 0
+
     @classmethod
     def of(cls, take: CoreTake, voice: str) -> Take:
         return cls(hash=take.hash, seconds=take.seconds, rate=take.rate, lufs=take.lufs, voice=voice,

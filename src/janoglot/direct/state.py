@@ -164,10 +164,12 @@ class EditionState:
         return found
 
     def sound_key(self, state: LineState, placement: Placement) -> str:
-        """The store's key of what is heard of a line that has a take."""
+        """Names what is heard of a line that has a take: by the store's key, or as a rich take that is out of date,
+        of which whatever was kept is played."""
         assert state.take is not None
         finished = self.finish_keys.get(state.line.pk)
         if finished is None:
-            return rendition_key(state.take.hash, placement.seconds, state.take.seconds)
+            key = rendition_key(state.take.hash, placement.seconds, state.take.seconds)
+            return f"kept {key}" if state.take.lengths_only else key
         assert state.recipe is not None
         return finished if state.line.pk in self.finished else sketch_key(state.recipe, placement.seconds)

@@ -125,8 +125,10 @@ def _marks(words: Sequence[Mark]) -> tuple[WordMark, ...]:
 @lru_cache(maxsize=50_000)
 def rendition_key(take: str, seconds: float, natural: float) -> str:
     """The store's key for a take played in ``seconds``: the take itself where that is its natural length."""
-    if is_natural(seconds, natural):
-        return f"{take}.wav"
+    return f"{take}.wav" if is_natural(seconds, natural) else _length_key(take, seconds)
+
+
+def _length_key(take: str, seconds: float) -> str:
     return f"{recipe_hash('rendition', take=take, milliseconds=round(seconds * 1000))}.wav"
 
 
@@ -159,9 +161,11 @@ def finish_key(recipe: TakeRecipe, seconds: float, natural: float) -> str:
     Lengths between two of an engine's frames are the same sound.
     """
     frame = engine_named(recipe.voice.engine).frame
-    if frame:
-        seconds = math.floor(seconds / frame + 1e-6) * frame
-    return rendition_key(recipe.hash, seconds, natural)
+    if not frame:
+        return rendition_key(recipe.hash, seconds, natural)
+    frames = math.floor(seconds / frame + 1e-6)
+    # To the frame: of a long line, one frame is less than what else passes for natural.
+    return f"{recipe.hash}.wav" if frames == round(natural / frame) else _length_key(recipe.hash, frames * frame)
 
 
 def sketch_key(recipe: TakeRecipe, seconds: float) -> str:
@@ -235,7 +239,11 @@ def _moved(spoken: Spoken, samples: Samples, factor: float) -> Spoken:
 
 def make_rendition_of_kept(take: Take, kept: str, seconds: float, store: Store) -> str:
     """As :func:`make_rendition`, from the sound kept as ``kept`` alone: for a take whose recipe is gone."""
-    key = rendition_key(take.hash, seconds, take.seconds)
+    if kept == f"{take.hash}.wav":
+        key = rendition_key(take.hash, seconds, take.seconds)
+    else:
+        # Under a name of its own: what a sketch was made of must never pass for the finished sound.
+        key = f"{recipe_hash('kept', kept=kept, milliseconds=round(seconds * 1000))}.wav"
     if not store.has(key):
         samples, rate = read_sound(store, kept)
         spoken = _brought_to(Spoken(samples, rate), seconds)
