@@ -232,7 +232,7 @@ class TestDelivery:
         assert scaled_pauses(spoken, 1.0) is spoken
 
     def test_a_short_tract_moves_the_formants_and_neither_pitch_nor_length(self) -> None:
-        voice = voice_named("goldeneye")
+        voice = voice_named("phalarope")
         made = [rich_engine().speak(Utterance(LINE, voice.base, replace(voice.shaping, tract=tract), language="en-GB"))
                 for tract in (0.92, 1.2)]
         low, high = (measure_voice(s.samples, RATE) for s in made)

@@ -19,7 +19,7 @@ export function MainAction({ production }: { production: Production }) {
   const say = useNotices((state) => state.say);
   const edition = useEdition(production.id, place.language).data;
   const running = useJob(production.id, place.language, "take");
-  const finishing = useJob(production.id, place.language, "finish");
+  const finishing = useJob(production.id, place.language, "finish", false);
 
   const refresh = () => client.invalidateQueries({ queryKey: ["production", production.id] });
   const act = useMutation({

@@ -11,9 +11,10 @@ const LOOKS = 20;
 
 /**
  * The job of one kind that runs in an edition, followed by its id until it has ended, so that its end is never
- * missed; null where there is none. Lines change under it: they are looked at again now and then.
+ * missed; null where there is none. Lines change under it: they are looked at again now and then. Where two parts
+ * of the page follow the same job, one of them `tells` of lines that could not be made.
  */
-export function useJob(production: number, language: string, kind: Voicing["kind"]): Voicing | null {
+export function useJob(production: number, language: string, kind: Voicing["kind"], tells = true): Voicing | null {
   const { t } = useTranslation();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
@@ -33,7 +34,7 @@ export function useJob(production: number, language: string, kind: Voicing["kind
   const ended = id !== null && job && job.state !== "running" ? job.id : null;
   useEffect(() => {
     if (ended === null) return;
-    for (const fault of job?.faults ?? []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
+    for (const fault of tells ? (job?.faults ?? []) : []) say({ tone: "bad", text: t("voicing.fault", { number: fault.number, message: fault.message }) });
     // Shown until the lines have been looked at again, or the button would offer for a moment what is just done.
     void client.invalidateQueries({ queryKey: ["production", production] }).then(() => {
       client.setQueryData<Voicing[]>(listKey, (jobs) => jobs?.filter((one) => one.id !== ended));

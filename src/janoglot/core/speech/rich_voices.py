@@ -40,7 +40,6 @@ Nightjar     50s    k        98  0.97 -7  0.25 0    0.97  0.95
 Petrel       30s    k       102  1     3  0    0    1     1
 Razorbill    50s    k9t1    108  0.94 -3  0.2  0.2  0.98  1
 Tern         20s    k       114  1.04  5  0    0    1.05  1.2
-Kittiwake    30s    k7g3    110  0.97 -1  0    0    1     1.1
 Corncrake    70s    k       122  0.95  4  0    1    0.92  1.2
 Guillemot    40s    k8n2    118  0.98 -5  0    0    1     0.95
 Bustard      70s    k7t3    130  0.93 -2  0.2  0.8  0.9   1.1
@@ -54,19 +53,16 @@ Sanderling   teen   k7g3    158  1.1   5  0    0    1.06  1.2
 Lapwing      40s    k5g5    156  0.98 -2  0.2  0    1     1
 Grebe        40s    g8k2    162  0.96 -6  0.3  0    0.98  0.9
 Moorhen      40s    g8k2    170  1     5  0    0    1.02  1.1
-Gadwall      50s    n       172  0.94 -3  0    0    0.98  0.95
 Teal         30s    g       178  0.98  0  0    0    1     1
 Shoveler     60s    n8k2    182  0.95  3  0    0.6  0.94  1.1
 Wigeon       40s    g7n3    186  0.97 -7  0.2  0    0.98  0.9
 Pochard      70s    g6n4    194  0.95 -1  0    1    0.88  1.2
 Pintail      20s    g       198  1.03  4  0    0    1.04  1.15
 Woodlark     60s    g       204  0.94 -4  0.2  0.5  0.92  1
-Goldeneye    30s    n       204  1     1  0    0    1     1
 Smew         20s    n6g4    210  1.05  5  0    0    1.04  1.2
 Whitethroat  20s    g7k3     214  1.02 -2  0.2  0    1     1
 Bullfinch    30s    g8t2    218  0.98 -7  0    0    0.98  0.9
 Phalarope    20s    g6k4     222  1.04  2  0    0    1     1.1
-Blackcap     30s    n7k3     222  1    -6  0.1  0    0.98  0.95
 Nuthatch     40s    n7k3    196  0.99  6  0    0    1     1.1
 Oriole       20s    g       230  1.06  3  0    0    1.03  1.2
 Waxwing      20s    k5n5     236  1.08 -1  0    0    1.02  1.1
@@ -76,9 +72,7 @@ Brambling    teen   k5n5     258  1.12 -4  0    0    1.04  1.1
 Stonechat    child  k6g4     268  1.24  3  0    0    1.02  1.2
 Redpoll      child  g5k5     280  1.22 -4  0    0    1     1.1
 Linnet       child  g6k4     292  1.2   4  0    0    1.02  1.2
-Serin        child  k5n5     304  1.22  0  0    0    1     1.1
 Dabchick     20s    k5t5     228  1.04  6  0    0    1     1
-Goldfinch    20s    g7k3     244  1.05  7  0    0    1.03  1.2
 """
 
 
