@@ -1,5 +1,8 @@
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -120,3 +123,10 @@ def test_a_full_disk_leaves_no_half_file(tmp_path: Path) -> None:
     with pytest.raises(StoreFull, match=r"disk is full.*mix\.wav"):
         fill()
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("module", ["mix.programme", "speech.trimming", "speech.engines.formant", "speech.takes"])
+def test_a_part_of_the_core_can_be_imported_first(module: str) -> None:
+    done = subprocess.run([sys.executable, "-c", f"import janoglot.core.{module}"], capture_output=True, text=True,
+                          env={**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2] / "src")})
+    assert done.returncode == 0, done.stderr
