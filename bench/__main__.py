@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterable
 
-from bench import mixing, placing, rich, voicing
+from bench import adapting, casting, mixing, placing, rich, script, voicing
 from bench.result import Result
 
 BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
@@ -13,6 +13,9 @@ BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
     "mixing": mixing.run,
     "placing": placing.run,
     "rich": rich.run,
+    "script": script.run,
+    "casting": casting.run,
+    "adapting": adapting.run,
 }
 
 

@@ -6,6 +6,7 @@ import csv
 import math
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -171,14 +172,34 @@ class TestLengths:
         gap = _longest_silence(spoken)
         assert gap[1] - gap[0] > 0.2
         steps = np.abs(np.diff(spoken.samples))
+        flux = spectral_flux(spoken.samples, RATE)
         for edge in gap:
             near = steps[round((edge - 0.01) * RATE): round((edge + 0.01) * RATE)]
             assert float(near.max()) < 0.02
+            # A click is wide-band energy out of nothing: no more of it at a seam than speech has of its own.
+            frame = round(edge * 200)
+            assert flux[frame - 4: frame + 5].max() < np.percentile(flux, 90)
+
+    def test_a_click_would_be_seen_in_the_flux(self) -> None:
+        sound = rich_engine().speak(utterance(LINE, "tern")).samples.copy()
+        sound = np.concatenate([sound, np.zeros(RATE // 4, np.float32)])
+        sound[-RATE // 8] = 0.5
+        flux = spectral_flux(sound, RATE)
+        assert flux[-60:].max() > np.percentile(flux, 90)
 
     @pytest.mark.parametrize("words", ["…", "?!", "—"])
     def test_words_that_cannot_be_said_are_refused(self, words: str) -> None:
         with pytest.raises(EngineError, match="holds nothing"):
             rich_engine().lengths(utterance(words))
+
+
+def spectral_flux(samples: Samples, rate: int) -> np.ndarray[Any, Any]:
+    """How much the mean magnitude above 2 kHz rises from one frame of 5 ms to the next."""
+    frame = rate // 200
+    count = len(samples) // frame
+    spectra = np.abs(np.fft.rfft(samples[: count * frame].reshape(count, frame), axis=1))
+    high = spectra[:, np.fft.rfftfreq(frame, 1 / rate) > 2000].mean(axis=1)
+    return np.asarray(np.maximum(0, np.diff(high, prepend=high[0])))
 
 
 def _longest_silence(spoken: Spoken) -> tuple[float, float]:

@@ -1,5 +1,13 @@
 from __future__ import annotations
 
+import datetime
+import io
+import time
+import zipfile
+
+import docx
+import openpyxl
+import pptx
 import pytest
 import srt as srt_library
 import webvtt as webvtt_library
@@ -7,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from janoglot.core.errors import BadInput
-from janoglot.core.script.formats import FORMATS, detect, read_script
+from janoglot.core.script.formats import BINARY_FORMATS, FORMATS, detect, read_script, written
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.plain import take_directions
 from janoglot.core.script.formats.table import plain_cell, role_of_header, safe_cell
@@ -161,32 +169,196 @@ WORDS = st.from_regex(r"[A-Za-zÀ-ÿअ-हа-яα-ω一-龥]{1,12}( [a-zÀ-ÿ�
 
 @st.composite
 def scripts(draw: st.DrawFn) -> Script:
-    lines, at = [], 0.0
+    lines, at, part = [], 0.0, ""
+    with_kind = draw(st.booleans())
     for _ in range(draw(st.integers(1, 8))):
         at += draw(st.integers(1, 4000)) / 1000
         end = at + draw(st.integers(200, 9000)) / 1000
         lines.append(ScriptLine(draw(NAMES), draw(WORDS), round(at, 3), round(end, 3),
-                                wordings={"fr-FR": draw(WORDS)}))
+                                notes=draw(st.sampled_from(["", "softly", "a door; low"])), part=part,
+                                wordings={"fr-FR": draw(WORDS)}, on_screen=draw(st.booleans()) and with_kind))
+        part = draw(st.sampled_from([part, part, "The Stair", "Deck 2"]))
         at = end
     return Script(lines, ["fr-FR"])
 
 
-@settings(max_examples=60, deadline=None)
+UNTIMED = ("text", "fountain", "pptx")
+WHOLE = ("csv", "tsv", "xlsx", "docx", "json")
+
+
+@settings(max_examples=40, deadline=None)
 @given(scripts())
 def test_writing_then_reading_gives_the_same_script(script: Script) -> None:
-    for name in ("csv", "tsv", "srt", "webvtt", "text"):
-        again = read_script(FORMATS[name].write(script, "en-GB"), f"a.{name}", Hints(format=name))
+    for name, fmt in FORMATS.items():
+        again = read_script(written(fmt, script, "en-GB"), f"a.{name}", Hints(format=name))
         assert [(a.speaker, a.words) for a in again.lines] == [(a.speaker, a.words) for a in script.lines], name
-        if name != "text":
+        if name not in UNTIMED:
             for one, other in zip(again.lines, script.lines, strict=True):
                 assert one.slot == pytest.approx(other.slot)
-        if name in ("csv", "tsv"):
+        if name in WHOLE:
             assert [a.wordings for a in again.lines] == [a.wordings for a in script.lines]
+            assert [(a.part, a.notes, a.on_screen) for a in again.lines] == [
+                (a.part, a.notes, a.on_screen) for a in script.lines]
+        if name in ("fountain", "ttml"):
+            assert [(a.part, a.notes) for a in again.lines] == [(a.part, a.notes) for a in script.lines], name
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sampled_from(sorted(BINARY_FORMATS)), st.integers(0, 10_000), st.integers(0, 255))
+def test_a_damaged_office_file_is_one_sentence(name: str, at: int, value: int) -> None:
+    data = bytearray(written(FORMATS[name], Script([ScriptLine("Keeper", "Mind the step.", 1.0, 2.0)]), "en-GB"))
+    data[at % len(data)] = value
+    for broken in (bytes(data), bytes(data[: at % len(data)])):
+        try:
+            assert read_script(broken, f"a.{name}").lines
+        except BadInput as error:
+            assert str(error).endswith((".", "?", "”", ")"))
+
+
+def test_an_archive_bomb_is_refused() -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("xl/workbook.xml", b" " * 60_000_000)
+    with pytest.raises(BadInput, match="unpacks to"):
+        read_script(out.getvalue(), "a.xlsx")
+
+
+def test_entities_are_not_read() -> None:
+    bomb = ('<!DOCTYPE tt [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><tt xmlns="http://www.w3.org/ns/ttml"><body><div>'
+            '<p begin="1s" end="2s">&b;</p></div></body></tt>')
+    with pytest.raises(BadInput, match="broken"):
+        read_script(bomb, "a.ttml")
+
+
+class TestScreenplays:
+    TEXT = ("Title: The Tidewater Clock\nAuthor: The Harbour Museum\n\n# Act One\n\nINT. CLOCK ROOM - NIGHT\n\n"
+            "The hand moves.\n\nKEEPER (O.S.)\n(softly)\nMind the *third* step.\nIt is loose.\n\n/* cut\nthis */\n"
+            "IMKA ^\nWhy? [[check]]\n\nCUT TO:\n\n.THE STAIR\n\n@Pell\nI am ~here.\n\n!NOT A NAME\nwords\n")
+
+    def test_speeches_scenes_asides_and_what_is_no_speech(self) -> None:
+        script = read_script(self.TEXT, "clock.fountain")
+        assert [(line.speaker, line.words, line.notes, line.part) for line in script.lines] == [
+            ("KEEPER", "Mind the third step. It is loose.", "O.S.; softly", "Act One: INT. CLOCK ROOM - NIGHT"),
+            ("IMKA", "Why?", "", "Act One: INT. CLOCK ROOM - NIGHT"),
+            ("Pell", "I am ~here.", "", "Act One: THE STAIR")]
+        assert [line.row for line in script.lines] == [10, 17, 24]
+        assert detect(self.TEXT).id == "fountain"
+
+
+class TestTimedText:
+    @pytest.mark.parametrize(("begin", "seconds"), [
+        ("00:00:01.500", 1.5), ("00:00:01:12", 1.48), ("1.5s", 1.5), ("1500ms", 1.5), ("75f", 3.0), ("10t", 1.0),
+        ("0.5m", 30.0),
+    ])
+    def test_times_in_every_notation(self, begin: str, seconds: float) -> None:
+        text = (f'<?xml version="1.0" encoding="UTF-16"?><tt xmlns="http://www.w3.org/ns/ttml" xml:lang="en" '
+                f'xmlns:ttp="http://www.w3.org/ns/ttml#parameter" ttp:frameRate="25" ttp:tickRate="10"><body><div>'
+                f'<p begin="{begin}" dur="2s">Mind<br/>the <span>third</span> step</p></div></body></tt>')
+        line = read_script(text, "a.ttml").lines[0]
+        assert (line.words, line.speaker) == ("Mind the third step", UNNAMED)
+        assert line.start == pytest.approx(seconds, abs=0.001)
+        assert line.end == pytest.approx(seconds + 2, abs=0.001)
+
+    def test_agents_are_speakers(self) -> None:
+        text = ('<tt xmlns="http://www.w3.org/ns/ttml" xmlns:ttm="http://www.w3.org/ns/ttml#metadata" xml:lang="fr">'
+                '<head><metadata><ttm:agent xml:id="k" type="character"><ttm:name type="alias">Gardien</ttm:name>'
+                '</ttm:agent></metadata></head><body><div><ttm:title>Quai</ttm:title>'
+                '<p begin="1s" end="2s" ttm:agent="k">Oui</p><p begin="3s" end="2s">Imka: Non</p></div></body></tt>')
+        script = read_script(text)
+        assert [(line.speaker, line.words, line.part) for line in script.lines] == [("Gardien", "Oui", "Quai"), ("Imka", "Non", "Quai")]
+        assert script.source_language == "fr"
+        assert [p.code for p in script.problems] == ["bad_time"]
+
+
+class TestOfficeFiles:
+    def test_a_document_with_headings_paragraphs_and_a_table(self) -> None:
+        document = docx.Document()
+        document.add_heading("The Stair", 1)
+        document.add_paragraph("Keeper: (softly) Mind the step.")
+        document.add_paragraph("It is loose.")
+        table = document.add_table(rows=2, cols=3)
+        for at, text in enumerate(["Speaker", "Text", "German", "Imka", "Why?", "Warum?"]):
+            table.cell(at // 3, at % 3).text = text
+        document.add_heading("The Deck", 2)
+        document.add_paragraph("Pell: Go.")
+        out = io.BytesIO()
+        document.save(out)
+        script = read_script(out.getvalue(), "clock.docx")
+        assert [(line.speaker, line.words, line.part) for line in script.lines] == [
+            ("Keeper", "Mind the step. It is loose.", "The Stair"), ("Imka", "Why?", "The Stair"), ("Pell", "Go.", "The Deck")]
+        assert script.lines[1].wordings == {"de": "Warum?"}
+
+    def test_a_sheet_with_times_as_times_and_a_formula(self) -> None:
+        book = openpyxl.Workbook()
+        sheet = book.active
+        sheet.append(["Who", "Line", "In", "Out", "#"])
+        sheet.append(["Keeper", "Mind it.", datetime.time(0, 0, 1, 500_000), datetime.timedelta(seconds=3), 1.0])
+        sheet.append(["Imka", "=1+1", 4, 5.25, 2.0])
+        out = io.BytesIO()
+        book.save(out)
+        lines = read_script(out.getvalue(), "a.xlsx").lines
+        assert lines[0].slot == (1.5, 3.0)
+        written_back = written(FORMATS["xlsx"], Script([ScriptLine("=Keeper", "+1 is more", 1.0, 2.0)]), "en-GB")
+        cells = [cell for row in openpyxl.load_workbook(io.BytesIO(written_back)).active.iter_rows() for cell in row]
+        assert all(cell.data_type != "f" for cell in cells)
+        assert read_script(written_back).lines[0].words == "+1 is more"
+
+    def test_speaker_notes_are_the_narration(self) -> None:
+        deck = pptx.Presentation()
+        for title, notes in (("Quay", "The tide turns.\nKeeper: Mind it."), ("", "Deck."), ("Empty", "")):
+            slide = deck.slides.add_slide(deck.slide_layouts[5])
+            slide.shapes.title.text_frame.text = title
+            if notes:
+                slide.notes_slide.notes_text_frame.text = notes
+        out = io.BytesIO()
+        deck.save(out)
+        script = read_script(out.getvalue(), "a.pptx")
+        assert [(line.speaker, line.words, line.part) for line in script.lines] == [
+            ("Narrator", "The tide turns.", "Quay"), ("Keeper", "Mind it.", "Quay"), ("Narrator", "Deck.", "Slide 2")]
+        assert [(p.code, p.row) for p in script.problems] == [("no_notes", 3)]
+
+
+class TestProse:
+    BOOK = ("CHAPTER I\n\nThe tide turned. Nobody saw it,\nfor it was no-\nbody's hour.\n\nThe hand moved.\n\n"
+            "Chapter 2: The Deck\n\n" + "It rained on the wall. " * 40 + "\n")
+
+    def parts(self, **hints: object) -> list[str]:
+        hints.setdefault("parts_by", "")
+        script = read_script(self.BOOK, "book.txt", Hints(prose=True, **hints))  # type: ignore[arg-type]
+        assert {line.speaker for line in script.lines} == {hints.get("narrator", "Narrator")}
+        return list(dict.fromkeys(line.part for line in script.lines))
+
+    def test_parts_by_each_way(self) -> None:
+        assert self.parts(parts_by="heading") == ["CHAPTER I", "Chapter 2: The Deck"]
+        assert self.parts(parts_by="pattern", pattern="^Chapter") == ["CHAPTER I", "Chapter 2: The Deck"]
+        assert self.parts(parts_by="characters", most_characters=300) == ["1", "2"]
+        assert len(self.parts(parts_by="paragraph")) == 5
+        assert self.parts(narrator="Keeper") == [""]
+
+    def test_lines_are_whole_sentences_and_none_is_too_long(self) -> None:
+        lines = read_script(self.BOOK, "book.txt", Hints(prose=True, parts_by="heading")).lines
+        assert lines[0].words == "The tide turned. Nobody saw it, for it was nobody's hour."
+        assert all(len(line.words) <= 320 for line in lines)
+        assert all(line.words.endswith(".") for line in lines)
+
+    @pytest.mark.parametrize("hints", [{"parts_by": "mood"}, {"parts_by": "pattern", "pattern": "("}])
+    def test_a_way_that_is_none_is_said(self, hints: dict[str, str]) -> None:
+        with pytest.raises(BadInput):
+            read_script(self.BOOK, "book.txt", Hints(prose=True, **hints))  # type: ignore[arg-type]
+
+    def test_a_book_of_400_pages_is_read_in_seconds(self) -> None:
+        page = "The tide turned under the floor, and Dr. Ash wrote it down at 9.30. " * 28 + "\n\n"
+        book = "".join(f"Chapter {n}\n\n{page * 20}" for n in range(1, 21))
+        began = time.perf_counter()
+        script = read_script(book, "book.txt", Hints(prose=True, parts_by="heading"))
+        assert time.perf_counter() - began < 5
+        assert len({line.part for line in script.lines}) == 20
+        assert sum(len(line.words) for line in script.lines) > 700_000
 
 
 @settings(max_examples=150, deadline=None)
 @given(st.one_of(st.binary(max_size=300), st.text(max_size=300).map(lambda t: t.encode("utf-8", "ignore"))),
-       st.sampled_from(["", "a.txt", "a.csv", "a.srt", "a.vtt"]))
+       st.sampled_from(["", "a.txt", "a.csv", "a.srt", "a.vtt", "a.ttml", "a.fountain", "a.json", "a.xlsx"]))
 def test_no_file_breaks_the_reading(data: bytes, name: str) -> None:
     try:
         script = read_script(data, name)
@@ -228,3 +400,11 @@ def test_the_demo_is_what_it_should_be() -> None:
     assert 240 <= max(line.end or 0 for line in script.lines) <= 300
     again = read_script(FORMATS["csv"].write(script, "en-GB"), "a.csv")
     assert again.lines == script.lines
+
+
+def test_a_long_text_that_names_nobody_is_seen_to_be_a_book() -> None:
+    book = "Chapter 1\n\n" + "The tide turned, and nobody saw it. It rained: the wall was wet.\n\n" * 80
+    assert read_script(book, "book.txt").prose
+    assert not read_script(book[:1500], "book.txt").prose
+    play = "Keeper: The tide turned, and nobody saw it.\nImka: It rained.\n" * 80
+    assert not read_script(play, "play.txt").prose

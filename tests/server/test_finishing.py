@@ -88,7 +88,7 @@ def test_finishing_goes_on_after_a_worker_died(production: Production, call: Cal
         again = call("owner", "post", f"{path}voicings/", {"kind": "finish"}).json()
         assert again["id"] == job["id"]
     row = VoicingJob.objects.get(pk=job["id"])
-    tasks.finish_line(row.pk, row.wordings[0])
+    tasks.finish_lines(row.pk, row.wordings[:1])
     half = call("reader", "get", f"/api/voicings/{row.pk}/").json()
     assert (half["done"], half["state"]) == (1, "running")
     assert half["seconds_left"] is not None

@@ -8,6 +8,7 @@ import pytest
 from django.test import Client
 from django.urls import get_resolver
 
+from janoglot.adapt.models import DraftingJob, Term
 from janoglot.productions.models import Production
 from tests.server.conftest import Call, edition_path
 
@@ -17,10 +18,36 @@ ENDPOINTS = [
     ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
     ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
     ("get", "{p}deliveries/", None, READ), ("get", "{p}script.csv", None, READ),
-    ("get", "{e}", None, READ), ("patch", "{e}", {"pace": 1.1}, WRITE),
+    ("get", "{e}", None, READ), ("patch", "{e}timing/", {"settings": {"pace": 1.1}}, WRITE),
+    ("patch", "{e}timing/lines/", {"lines": [0], "own": {"mode": "run"}}, WRITE), ("get", "{e}timing/lines/{line}/cures/", None, READ),
+    ("get", "{e}timing/what-if/?hard_fast=1.2", None, READ), ("get", "{e}timing/aim/?seconds=60", None, "members (400)"),
+    ("get", "{e}peaks/?lines=1", None, READ), ("get", "{e}timing/lips/", None, READ),
+    ("get", "{p}source-media/", None, READ), ("post", "{p}source-media/", {}, WRITE), ("delete", "{p}source-media/", None, WRITE),
+    ("get", "{p}source-media/peaks/", None, READ), ("get", "{p}source-media/source.flac", None, "members (404)"), ("get", "{e}wordings/", None, READ), ("patch", "{e}wordings/", {"lines": [0], "state": "approved"}, WRITE),
+    ("post", "{e}wordings/{line}/gauge/", {"text": "Hola."}, READ), ("get", "{e}doubts/", None, READ),
+    ("get", "{e}brief/", None, READ), ("patch", "{e}brief/", {"address": "formal"}, WRITE),
+    ("get", "{e}drafts/", None, READ), ("post", "{e}drafts/", {}, WRITE),
+    ("get", "/api/drafts/{drafting}/", None, READ), ("delete", "/api/drafts/{drafting}/", None, WRITE),
+    ("get", "{e}memory/?line={line}", None, READ), ("post", "{e}memory/", {"text": "<tmx/>"}, WRITE), ("get", "{e}memory.tmx", None, READ),
+    ("post", "{e}meaning/", {"line": "{line}", "text": "La marea", "at": 0, "length": 0}, READ),
+    ("get", "{e}terms/", None, READ), ("post", "{e}terms/", {"original": "tide", "text": "marea"}, WRITE),
+    ("put", "{e}terms/{term}/", {"original": "tide", "text": "marea"}, WRITE), ("delete", "{e}terms/{term}/", None, WRITE),
+    ("post", "{e}terms/brought/", {"text": "source,text\ntide,marea"}, WRITE), ("get", "{e}terms.tbx", None, READ),
+    ("get", "{e}wordings.xlf", None, READ), ("post", "{e}returned/", {"apply": False}, WRITE), ("get", "{p}board/", None, READ),
+    ("get", "{p}script/", None, READ), ("post", "{p}script/move/", {"lines": [0], "behind": None}, WRITE),
+    ("post", "{p}script/give/", {"lines": [0], "speaker": "Cook"}, WRITE), ("post", "{p}script/add/", {"behind": None, "text": ""}, WRITE),
+    ("post", "{p}script/remove/", {"lines": [0]}, WRITE), ("post", "{p}script/mark/", {"lines": [0], "kind": "spoken"}, WRITE),
+    ("post", "{p}script/parts/", {"line": 0, "name": "Sea"}, WRITE), ("get", "{p}script/labels/", None, READ),
+    ("post", "{p}script/labels/merge/", {"into": 0, "speakers": [0]}, WRITE),
+    ("post", "{p}redo/", {}, WRITE), ("post", "{p}back/", {"record": 0}, WRITE),
+    ("patch", "/api/parts/{part}/", {"name": "Sea"}, WRITE), ("delete", "/api/parts/{part}/", None, WRITE),
+    ("post", "/api/lines/{line}/split/", {"text": "Ab", "at": 1, "revision": 1}, WRITE), ("post", "/api/lines/{line}/join/", {}, WRITE),
+    ("post", "{e}replace/", {"find": "marea"}, READ), ("get", "{e}checks/", None, READ),
     ("get", "{e}castings/", None, READ), ("post", "{e}castings/", {}, WRITE),
     ("put", "{e}castings/{speaker}/", {"voice": "quetzal"}, WRITE),
-    ("get", "{e}castings/{speaker}/sample/", None, READ),
+    ("get", "{e}castings/{speaker}/sample/", None, READ), ("get", "{e}castings/{speaker}/match/", None, READ),
+    ("get", "{e}contrast/", None, READ), ("put", "{e}lines/{line}/casting/", {"pace": 1.1}, WRITE),
+    ("get", "{p}castings.csv", None, READ), ("post", "{p}castings/", {"text": "speaker,voice\nPilot,curlew"}, WRITE),
     ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, READ),
     ("put", "{e}wordings/{line}/", {"text": "Hola.", "revision": 1}, WRITE),
     ("post", "{e}captions/", {"text": "1\n00:00:01,000 --> 00:00:03,000\nHola\n"}, WRITE),
@@ -34,7 +61,7 @@ ENDPOINTS = [
     ("post", "/api/speakers/{speaker}/merge/", {"into": "{other}"}, WRITE),
 ]
 OPEN = {"session/", "session/demo/", "openapi.yaml"}
-OWN = {"productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/"}
+OWN = {"voices/favourites/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/"}
 
 
 @pytest.fixture
@@ -44,9 +71,11 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     call("owner", "post", f"{path}castings/", {})
     job = call("owner", "post", f"{path}voicings/", {}).json()["id"]
     mix = call("owner", "post", f"{path}mixes/", {}).json()["recipe"]
+    term = Term.objects.create(production=production, language="es-MX", source="soup", text="sopa").pk
+    drafting = DraftingJob.objects.create(edition=production.editions.get(language="es-MX"), lines=[]).pk
     speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
     return {"p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
-            "job": job, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
+            "job": job, "term": term, "drafting": drafting, "part": production.parts.first().pk, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)
@@ -55,6 +84,8 @@ def test_every_endpoint_asks_who_it_is(method: str, path: str, body: Any, may: s
     address = path.format(**places)
     if body and "into" in body:
         body = {"into": places["other"]}
+    if body and body.get("line") == "{line}":
+        body = {**body, "line": places["line"]}
 
     def status(name: str | None) -> int:
         code: int = call(name, method, address, body).status_code
@@ -81,8 +112,9 @@ def test_no_endpoint_is_missing_from_the_table() -> None:
 
     served = {text.removeprefix("api/") for text in walk(get_resolver().url_patterns) if text.startswith("api/")}
     edition = "productions/<int:production_id>/editions/<str:language>/"
-    names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{line}": "<int:line_id>",
-             "{job}": "<int:job_id>", "{mix}": "<str:recipe>", "/api/": "", "captions.srt": "<str:file>"}
+    names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{line}": "<int:line_id>", "{part}": "<int:part_id>",
+             "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "source.flac": "source.<str:ending>", "{mix}": "<str:recipe>", "/api/": "", "captions.srt": "<str:file>",
+             "script.csv": "script.<str:ending>", "castings.csv": "castings.<str:ending>"}
     listed = set()
     for _, path, _, _ in ENDPOINTS:
         text = path.split("?")[0]

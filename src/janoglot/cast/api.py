@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from celery.exceptions import TimeoutError as TaskTimeout
-from django.http import Http404, HttpRequest
+from django.db import transaction
+from django.db.models import Count
+from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -14,22 +17,29 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from janoglot.cast.actions.bring_castings import bring_castings, rows_of
 from janoglot.cast.actions.cast_the_rest import cast_the_rest
 from janoglot.cast.actions.set_casting import set_casting
-from janoglot.cast.models import Casting
-from janoglot.cast.tasks import say
-from janoglot.core.errors import BadInput
+from janoglot.cast.actions.set_line_casting import set_line_casting
+from janoglot.cast.casting_sheet import read_sheet, write_sheet
+from janoglot.cast.models import Casting, Favourite, LineCasting
+from janoglot.cast.tasks import audition_recipe, measure_voices, say
+from janoglot.core.deliver.names import file_name
+from janoglot.core.errors import BadInput, Problem
 from janoglot.core.languages import distance, english_name, tag_of
-from janoglot.core.speech.casting import apart
-from janoglot.core.speech.catalogue import catalogue, voice_named
-from janoglot.core.speech.engines.base import Delivery
-from janoglot.core.speech.takes import TakeRecipe
+from janoglot.core.speech.acoustics import VoiceMeasure
+from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
+from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
+from janoglot.core.speech.measures import known_measure, measure_or_estimate
+from janoglot.core.speech.settings import SETTINGS, checked_settings
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice
 from janoglot.productions.models import Edition
-from janoglot.productions.permissions import edition_for
-from janoglot.script.models import Speaker
+from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
+from janoglot.script.api import ProblemSerializer, problem_data, uploaded
+from janoglot.script.models import Line, Speaker
+from janoglot.script.reading import who_is_together
 from janoglot.server.faults import Busy
-from janoglot.server.storage import serve_sound, takes
+from janoglot.server.storage import content_disposition, serve_sound, takes
 
 Data = dict[str, Any]
 _PATIENCE = 20
@@ -46,19 +56,41 @@ class VoiceSerializer(serializers.Serializer[Data]):
     age = serializers.ChoiceField(AGES)
     engine = serializers.CharField()
     licence = serializers.CharField()
+    commercial = serializers.BooleanField(allow_null=True, help_text="May be used commercially; null: not known.")
+    licence_at = serializers.CharField(help_text="Where the licence is written.")
     native = serializers.BooleanField(help_text="Whether it speaks the language that was asked for.")
     from_home = serializers.BooleanField(help_text="Whether that language is its own, not one of its others.")
     pitch_hz = serializers.FloatField()
+
+
+class MeasureSerializer(serializers.Serializer[Data]):
+    pitch_hz = serializers.FloatField()
+    brightness_hz = serializers.FloatField()
+    tract_cm = serializers.FloatField()
+    tilt_db = serializers.FloatField()
+    pace = serializers.FloatField(help_text="Syllables a second.")
+    range_lu = serializers.FloatField()
+    estimated = serializers.BooleanField(help_text="Worked out from the voice's shaping; it is not measured yet.")
+
+
+class SettingsSerializer(serializers.Serializer[Data]):
+    pace = serializers.FloatField()
+    pitch = serializers.FloatField()
+    melody = serializers.FloatField()
+    pauses = serializers.FloatField()
+    level_db = serializers.FloatField()
+    brighter = serializers.FloatField()
+    breathier = serializers.FloatField()
+    younger = serializers.FloatField()
 
 
 class CastingSerializer(serializers.Serializer[Data]):
     speaker = serializers.IntegerField()
     language = serializers.CharField()
     voice = VoiceSerializer()
-    pace = serializers.FloatField()
-    pitch = serializers.FloatField()
-    level_db = serializers.FloatField()
+    settings = SettingsSerializer()
     accent_meant = serializers.BooleanField()
+    note = serializers.CharField()
     wrong_language = serializers.BooleanField()
     alike = serializers.ListField(child=serializers.CharField(), help_text="Other speakers of the edition whose "
                                   "voice is the same one, or hard to tell apart.")
@@ -66,41 +98,158 @@ class CastingSerializer(serializers.Serializer[Data]):
 
 class CastingChangeSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
-    pace = serializers.FloatField(required=False, min_value=0.7, max_value=1.4)
-    pitch = serializers.FloatField(required=False, min_value=-6, max_value=6)
-    level_db = serializers.FloatField(required=False, min_value=-12, max_value=12)
+    pace = serializers.FloatField(required=False)
+    pitch = serializers.FloatField(required=False)
+    melody = serializers.FloatField(required=False)
+    pauses = serializers.FloatField(required=False)
+    level_db = serializers.FloatField(required=False)
+    brighter = serializers.FloatField(required=False)
+    breathier = serializers.FloatField(required=False)
+    younger = serializers.FloatField(required=False)
     accent_meant = serializers.BooleanField(required=False)
+    note = serializers.CharField(required=False, allow_blank=True, max_length=300)
+
+
+class ForeignSerializer(serializers.Serializer[Data]):
+    words = serializers.CharField(max_length=200)
+    language = serializers.CharField(max_length=60)
+
+
+class LineCastingSerializer(serializers.Serializer[Data]):
+    """What is null or empty follows the speaker's casting."""
+
+    voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
+    language = serializers.CharField(required=False, allow_blank=True, max_length=60)
+    foreign = ForeignSerializer(many=True, required=False, help_text="Words of the line in another language.")
+    pace = serializers.FloatField(required=False, allow_null=True)
+    pitch = serializers.FloatField(required=False, allow_null=True)
+    melody = serializers.FloatField(required=False, allow_null=True)
+    pauses = serializers.FloatField(required=False, allow_null=True)
+    level_db = serializers.FloatField(required=False, allow_null=True)
+    brighter = serializers.FloatField(required=False, allow_null=True)
+    breathier = serializers.FloatField(required=False, allow_null=True)
+    younger = serializers.FloatField(required=False, allow_null=True)
+
+
+class MatchSerializer(serializers.Serializer[Data]):
+    voice = serializers.CharField()
+    distance = serializers.FloatField(allow_null=True, help_text="From the voice in the source; null without one.")
+    alike = serializers.ListField(child=serializers.CharField(), help_text="Speakers of shared parts whom it would be "
+                                  "hard to tell from.")
+    measure = MeasureSerializer()
+
+
+class PointSerializer(serializers.Serializer[Data]):
+    speaker = serializers.IntegerField()
+    voice = serializers.CharField()
+    measure = MeasureSerializer()
+
+
+class BetterSerializer(serializers.Serializer[Data]):
+    speaker = serializers.IntegerField()
+    voice = serializers.CharField()
+    name = serializers.CharField()
+
+
+class PairSerializer(serializers.Serializer[Data]):
+    one = serializers.IntegerField()
+    other = serializers.IntegerField()
+    distance = serializers.FloatField(help_text="About in semitones of pitch.")
+    together = serializers.BooleanField(help_text="Whether they share a part.")
+    alike = serializers.BooleanField()
+    better = BetterSerializer(allow_null=True, help_text="Another voice for one of the two.")
+
+
+class ContrastSerializer(serializers.Serializer[Data]):
+    points = PointSerializer(many=True)
+    pairs = PairSerializer(many=True)
+
+
+class UseSerializer(serializers.Serializer[Data]):
+    production = serializers.IntegerField()
+    name = serializers.CharField()
+    language = serializers.CharField()
+    speaker = serializers.CharField()
+
+
+class FavouritesSerializer(serializers.Serializer[Data]):
+    voices = serializers.ListField(child=serializers.CharField(max_length=80), max_length=2000)
+
+
+class BringCastingsSerializer(serializers.Serializer[Data]):
+    file = serializers.FileField(required=False)
+    text = serializers.CharField(required=False, trim_whitespace=False)
+    production = serializers.IntegerField(required=False, help_text="Copy from this production instead.")
+
+
+class BroughtSerializer(serializers.Serializer[Data]):
+    count = serializers.IntegerField()
+    problems = ProblemSerializer(many=True)
 
 
 class SampleSerializer(serializers.Serializer[Data]):
     text = serializers.CharField(help_text="This speaker's own line for hearing a voice say it.")
 
 
-ALIKE = 2.0
-"""Voices nearer than this, in semitones of :func:`apart`, are hard to tell apart in one scene."""
-
-
 def voice_data(voice: Voice, language: str | None = None) -> Data:
     return {
         "id": voice.id, "name": voice.name, "locale": voice.locale, "language": english_name(voice.locale),
         "accent": voice.accent, "register": voice.register, "age": voice.age, "engine": voice.engine,
-        "licence": voice.licence, "native": voice.speaks(language) if language else True,
+        "licence": voice.licence, "commercial": voice.commercial, "licence_at": voice.licence_at,
+        "native": voice.speaks(language) if language else True,
         "from_home": voice.is_native(language) if language else True,
         "pitch_hz": voice.shaping.pitch_hz,
     }
 
 
-def castings_data(edition: Edition) -> list[Data]:
+def measure_data(voice: Voice, measure: VoiceMeasure) -> Data:
+    return {"pitch_hz": round(measure.pitch_hz, 1), "brightness_hz": round(measure.brightness_hz),
+            "tract_cm": round(measure.tract_cm, 1), "tilt_db": round(measure.tilt_db, 1),
+            "pace": round(measure.pace, 1), "range_lu": round(measure.range_lu, 1),
+            "estimated": known_measure(voice, takes()) is None}
+
+
+def heard(casting: Casting, voice: Voice) -> VoiceMeasure:
+    """What a casting sounds like, its settings with it."""
+    return set_as(measure_or_estimate(voice, takes()), casting.settings)
+
+
+def have_measured(voices: Iterable[Voice]) -> None:
+    """Have those that nobody has measured yet measured in the background."""
+    missing = [voice.id for voice in voices if known_measure(voice, takes()) is None][:40]
+    if missing:
+        measure_voices.apply_async((missing,), queue="bulk")
+
+
+def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
     voices = catalogue()
-    castings = list(Casting.objects.filter(edition=edition).select_related("speaker"))
-    known = [(c, voices[c.voice]) for c in castings if c.voice in voices]
+    castings = Casting.objects.filter(edition=edition).select_related("speaker").order_by("speaker__position")
+    return [(casting, voices[casting.voice]) for casting in castings if casting.voice in voices]
+
+
+def line_casting_data(row: LineCasting | None) -> Data | None:
+    """What a line has of its own; None where it follows its speaker in all."""
+    if row is None:
+        return None
+    return {"voice": row.voice, "language": row.language, "foreign": row.foreign,
+            **{name: getattr(row, name) for name in SETTINGS}}
+
+
+def castings_data(edition: Edition) -> list[Data]:
+    known = cast_of(edition)
+    pairs = contrast({c.speaker.name: heard(c, voice) for c, voice in known}, who_is_together(edition.production))
+    alike: dict[str, list[str]] = {}
+    for pair in pairs:
+        if pair.alike:
+            alike.setdefault(pair.one, []).append(pair.other)
+            alike.setdefault(pair.other, []).append(pair.one)
     return [
         {
             "speaker": casting.speaker_id, "language": edition.language, "voice": voice_data(voice, edition.language),
-            "pace": casting.pace, "pitch": casting.pitch, "level_db": casting.level_db,
-            "accent_meant": casting.accent_meant,
+            "settings": {name: getattr(casting, name) for name in SETTINGS},
+            "accent_meant": casting.accent_meant, "note": casting.note,
             "wrong_language": not casting.accent_meant and not voice.speaks(edition.language),
-            "alike": [other.speaker.name for other, v in known if other is not casting and apart(voice, v) < ALIKE],
+            "alike": alike.get(casting.speaker.name, []),
         }
         for casting, voice in known
     ]
@@ -176,8 +325,8 @@ class SampleView(APIView):
 
 
 class AuditionView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("voice", str, required=True), OpenApiParameter("pace", float),
-                               OpenApiParameter("pitch", float)],
+    @extend_schema(parameters=[OpenApiParameter("voice", str, required=True),
+                               *(OpenApiParameter(name, float) for name in SETTINGS)],
                    responses={(200, "audio/wav"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, speaker_id: int) -> HttpResponseBase:
         """A voice saying this speaker's own line."""
@@ -186,17 +335,164 @@ class AuditionView(APIView):
         if not words:
             raise BadInput("This speaker has no words yet.")
         voice = voice_named(request.query_params.get("voice", ""))
-        try:
-            pace = min(1.4, max(0.7, float(request.query_params.get("pace", 1))))
-            pitch = min(6.0, max(-6.0, float(request.query_params.get("pitch", 0))))
-        except ValueError:
-            raise BadInput("Pace and pitch are numbers.") from None
-        key = f"{TakeRecipe(words, voice, Delivery(pace=pace, pitch=pitch), language).hash}.wav"
+        settings = checked_settings(request.query_params)
+        key = f"{audition_recipe(words, voice.id, settings, language).hash}.wav"
         if not takes().has(key):
             try:
-                key = say.apply_async((words, voice.id, pace, pitch, language), queue="now", expires=_PATIENCE).get(
+                key = say.apply_async((words, voice.id, settings, language), queue="now", expires=_PATIENCE).get(
                     timeout=_PATIENCE)
             except TaskTimeout:
                 raise Busy("The voices are busy just now. Try again in a moment.") from None
         plain: HttpRequest = request._request
         return serve_sound(plain, takes().path(key), f"{voice.name}.wav")
+
+
+class MatchView(APIView):
+    @extend_schema(responses=MatchSerializer(many=True))
+    def get(self, request: Request, production_id: int, language: str, speaker_id: int) -> Response:
+        """The voices that speak the language, the nearest to this speaker's voice in the source first."""
+        edition = edition_for(request.user, production_id, language)
+        speaker = _speaker(edition, speaker_id)
+        voices = voices_for(language)
+        have_measured(voices)
+        together = who_is_together(edition.production)
+        others = {c.speaker.name: heard(c, voice) for c, voice in cast_of(edition)
+                  if c.speaker_id != speaker.pk and frozenset((c.speaker.name, speaker.name)) in together}
+        source = edition.production.editions.get(language=edition.production.source_language)
+        model = next((heard(c, voice) for c, voice in cast_of(source) if c.speaker_id == speaker.pk), None)
+        rows: list[Data] = []
+        for voice in voices:
+            measure = measure_or_estimate(voice, takes())
+            rows.append({
+                "voice": voice.id, "distance": None if model is None else round(far(measure, model), 2),
+                "alike": [name for name, other in others.items() if far(measure, other) < ALIKE],
+                "measure": measure_data(voice, measure),
+            })
+        # What would be taken for somebody else comes behind what would not.
+        rows.sort(key=lambda row: (len(row["alike"]) > 0, row["distance"] or 0.0, row["voice"]))
+        return Response(rows)
+
+
+class ContrastView(APIView):
+    @extend_schema(responses=ContrastSerializer)
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """How far apart the voices of an edition sound; for pairs hard to tell apart, a better choice."""
+        edition = edition_for(request.user, production_id, language)
+        known = cast_of(edition)
+        have_measured(voice for _, voice in known)
+        cast = {c.speaker.name: heard(c, voice) for c, voice in known}
+        ids = {c.speaker.name: c.speaker_id for c, _ in known}
+        together = who_is_together(edition.production)
+        pairs = contrast(cast, together)
+        lines = dict(Speaker.objects.filter(production=edition.production).annotate(count=Count("lines"))
+                     .values_list("name", "count"))
+        return Response({
+            "points": [{"speaker": c.speaker_id, "voice": voice.name,
+                        "measure": measure_data(voice, cast[c.speaker.name])} for c, voice in known],
+            "pairs": [{"one": ids[p.one], "other": ids[p.other], "distance": round(p.distance, 2),
+                       "together": p.together, "alike": p.alike,
+                       "better": _better(edition, p, cast, ids, together, lines) if p.alike else None}
+                      for p in pairs[:_MOST_PAIRS]],
+        })
+
+
+def _better(edition: Edition, pair: Pair, cast: dict[str, VoiceMeasure], ids: dict[str, int],
+            together: set[frozenset[str]], lines: dict[str, int]) -> Data | None:
+    """For whoever of two says less: the voice that is like theirs and can be told from everybody they share a part
+    with; None where there is none."""
+    name = min((pair.one, pair.other), key=lambda one: (lines.get(one, 0), one))
+    others = [m for other, m in cast.items() if other != name and frozenset((name, other)) in together]
+    used = {c.voice for c, _ in cast_of(edition)}
+    found = []
+    for voice in voices_for(edition.language):
+        measure = measure_or_estimate(voice, takes())
+        if voice.id not in used and all(far(measure, other) >= NEAR for other in others):
+            found.append((not voice.is_rich, far(measure, cast[name]), voice.id))
+    if not found:
+        return None
+    best = voice_named(min(found)[2])
+    return {"speaker": ids[name], "voice": best.id, "name": best.name}
+
+
+class LineCastingView(APIView):
+    @extend_schema(request=LineCastingSerializer, responses=LineCastingSerializer)
+    def put(self, request: Request, production_id: int, language: str, line_id: int) -> Response:
+        """Give one line a voice, a language or settings of its own; null or empty puts back to the casting."""
+        edition = edition_for(request.user, production_id, language, change=True)
+        line = Line.objects.filter(production_id=production_id, pk=line_id).first()
+        if line is None:
+            raise Http404
+        given = LineCastingSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        row = set_line_casting(request.user, edition, line, dict(given.validated_data))
+        return Response(line_casting_data(row) or {})
+
+
+class UsesView(APIView):
+    @extend_schema(responses=UseSerializer(many=True))
+    def get(self, request: Request, voice: str) -> Response:
+        """Where else a voice is cast, among the productions that you are a member of."""
+        castings = Casting.objects.filter(voice=voice_named(voice).id, edition__production__in=visible_productions(
+            request.user)).select_related("edition__production", "speaker").order_by("edition__production_id", "id")
+        return Response([{"production": c.edition.production_id, "name": c.edition.production.name,
+                          "language": c.edition.language, "speaker": c.speaker.name} for c in castings[:200]])
+
+
+class FavouritesView(APIView):
+    @extend_schema(responses=FavouritesSerializer)
+    def get(self, request: Request) -> Response:
+        """The voices that you keep at hand."""
+        mine = Favourite.objects.filter(user=signed_in(request.user))
+        return Response({"voices": sorted(mine.values_list("voice", flat=True))})
+
+    @extend_schema(request=FavouritesSerializer, responses=FavouritesSerializer)
+    def put(self, request: Request) -> Response:
+        """Keep these voices at hand, and no others."""
+        given = FavouritesSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        user = signed_in(request.user)
+        wanted = {voice for voice in given.validated_data["voices"] if voice in catalogue()}
+        with transaction.atomic():
+            Favourite.objects.filter(user=user).exclude(voice__in=wanted).delete()
+            have = set(Favourite.objects.filter(user=user).values_list("voice", flat=True))
+            Favourite.objects.bulk_create([Favourite(user=user, voice=voice) for voice in wanted - have],
+                                          ignore_conflicts=True)
+        return self.get(request)
+
+
+class CastingSheetView(APIView):
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, ending: str) -> HttpResponse:
+        """Every casting as castings.csv, .xlsx or .json."""
+        production = production_for(request.user, production_id)
+        if ending not in _SHEET_KINDS:
+            raise Http404
+        response = HttpResponse(write_sheet(production, ending), content_type=_SHEET_KINDS[ending])
+        response.headers["Content-Disposition"] = content_disposition(
+            "attachment", f"{file_name(production.name, 'production')}_castings.{ending}")
+        return response
+
+
+class BringCastingsView(APIView):
+    @extend_schema(request=BringCastingsSerializer, responses=BroughtSerializer)
+    def post(self, request: Request, production_id: int) -> Response:
+        """Bring castings in from a sheet, or copy them from another production, by speaker name."""
+        production = production_for(request.user, production_id, change=True)
+        problems: list[Problem] = []
+        other = request.data.get("production") if isinstance(request.data, dict) else None
+        if other is not None:
+            if not str(other).isdigit():
+                raise BadInput("Say which production to copy from.")
+            rows = rows_of(production_for(request.user, int(str(other))))
+        else:
+            content, _ = uploaded(request)
+            rows = read_sheet(content, problems)
+        count = bring_castings(request.user, production, rows, problems)
+        return Response({"count": count, "problems": [problem_data(p) for p in problems[:200]]})
+
+
+_SHEET_KINDS = {
+    "csv": "text/csv; charset=utf-8", "json": "application/json",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+_MOST_PAIRS = 400

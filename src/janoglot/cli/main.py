@@ -20,6 +20,7 @@ from janoglot.core.script.formats.base import Hints
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines.neural_graph import prepare
 from janoglot.core.speech.engines.rich import rich_missing, rich_root
+from janoglot.core.speech.measures import SHIPPED, write_shipped
 from janoglot.core.store import atomic_file
 
 
@@ -28,7 +29,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="janoglot", description="Finished speech tracks from a script.")
     commands = parser.add_subparsers(dest="command", required=True)
     job = commands.add_parser("dub", help="make every edition of a script")
-    job.add_argument("script", type=Path, help="text, CSV, TSV, SRT or WebVTT")
+    job.add_argument("script", type=Path,
+                     help="text, a table, an office document, a screenplay, captions or JSON: see docs/formats.md")
     job.add_argument("--languages", help="target languages, by comma; without it, all that the script has")
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
     job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}')
@@ -46,6 +48,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
                        help="how well a recogniser understands each (English; takes a while)")
     table.add_argument("--rich", action="store_true", help="its rich voices rather than its light ones")
     table.add_argument("--coverage", action="store_true", help="what share of each language's sounds rich voices have")
+    table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
         return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare}[
@@ -148,7 +151,8 @@ def _voices(options: argparse.Namespace) -> int:
         print(f"janoglot: {missing}", file=sys.stderr)
     if options.json:
         print(json.dumps([{name: getattr(voice, name) for name in
-                           ("id", "name", "locale", "accent", "register", "age", "engine", "licence")}
+                           ("id", "name", "locale", "accent", "register", "age", "engine", "licence", "commercial",
+                            "licence_at")}
                           for voice in found], ensure_ascii=False, indent=1))
         return 0
     wide = max(len(voice.id) for voice in found)
@@ -161,7 +165,10 @@ def _voices(options: argparse.Namespace) -> int:
 def _measure(options: argparse.Namespace) -> int:
     from janoglot.core.speech import voice_table
 
-    if options.coverage:
+    if options.write:
+        named = [voice for voice in catalogue().values() if voice.id == voice.name.lower()]
+        print(write_shipped(named), SHIPPED)
+    elif options.coverage:
         print(voice_table.coverage_table())
     elif options.recognise:
         for row in voice_table.recognition_rows(tag_of(options.language)):

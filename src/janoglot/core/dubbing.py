@@ -6,6 +6,7 @@ run makes only what has changed.
 
 from __future__ import annotations
 
+import itertools
 import multiprocessing
 import os
 from collections.abc import Callable, Mapping, Sequence
@@ -91,7 +92,8 @@ def dub(
 
 def _edition(script: Script, source: str, language: str, cast: Mapping[str, Mapping[str, str]],
              wanted: Sequence[str]) -> EditionJob:
-    words = [script.wording(line, language, source) for line in script.lines]
+    # What is read on the screen is not voiced.
+    words = ["" if line.on_screen else script.wording(line, language, source) for line in script.lines]
     if not any(words):
         raise BadInput("The script has no words in {language} ({tag}). Add a column headed {tag}, or leave the "
                        "language out.", language=english_name(language), tag=language)
@@ -106,7 +108,9 @@ def _edition(script: Script, source: str, language: str, cast: Mapping[str, Mapp
     order = sorted(script.speakers, key=lambda name: -said[name])
     known = {tag: dict(voices) for tag, voices in cast.items() if tag in wanted}
     like = known.get(source, {}) if language != source else {}
-    given.update(cast_rest(order, language, given, like))
+    together = {frozenset((one, other)) for _, lines in itertools.groupby(script.lines, key=lambda line: line.part)
+                for one, other in itertools.combinations(sorted({line.speaker for line in lines}), 2)}
+    given.update(cast_rest(order, language, given, like, together=together))
     voices = {speaker: voice_named(voice_id) for speaker, voice_id in given.items()}
     return EditionJob(language, words, [voices[line.speaker] for line in script.lines])
 

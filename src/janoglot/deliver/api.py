@@ -13,6 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from janoglot.core.script.formats import FORMATS, written
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.table import CSV
 from janoglot.core.script.formats.webvtt import write_webvtt
@@ -23,6 +24,15 @@ from janoglot.server.storage import content_disposition, serve_sound
 
 Data = dict[str, Any]
 KINDS = {"wav": "audio/wav", "flac": "audio/flac", "mp3": "audio/mpeg"}
+
+_OFFICE = "application/vnd.openxmlformats-officedocument."
+SCRIPT_KINDS = {
+    "csv": "text/csv; charset=utf-8", "xlsx": f"{_OFFICE}spreadsheetml.sheet", "json": "application/json",
+    "docx": f"{_OFFICE}wordprocessingml.document", "pptx": f"{_OFFICE}presentationml.presentation",
+    "ttml": "application/ttml+xml", "srt": "application/x-subrip", "vtt": "text/vtt; charset=utf-8",
+}
+SUFFIXES = {"mix": tuple(KINDS), "clips": ("zip",), "captions": ("srt", "vtt"), "on-screen": ("csv",),
+            "holds": ("csv", "otio")}
 
 
 class StopSerializer(serializers.Serializer[Data]):
@@ -35,6 +45,7 @@ class DeliverySerializer(serializers.Serializer[Data]):
     stops = StopSerializer(many=True)
     sketches = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that are sketches still.")
     finishing = serializers.BooleanField(help_text="Whether they are being finished just now.")
+    on_screen = serializers.IntegerField(help_text="Lines that are handed over as a list, with their times.")
     mix_ready = serializers.BooleanField(help_text="Whether the mix of exactly this state is made.")
     empty = serializers.IntegerField(help_text="Lines without words, which the track is silent at.")
     seconds = serializers.FloatField()
@@ -56,6 +67,7 @@ class DeliveriesView(APIView):
                 "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
                 "sketches": [s.line.pk for s in state.sketches()],
                 "finishing": edition.voicing_jobs.filter(kind="finish", state="running").exists(),
+                "on_screen": state.counts()["on_screen"],
                 "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
                 "lufs": mix.report["lufs"] if mix else None,
                 "true_peak_db": mix.report["true_peak_db"] if mix else None,
@@ -67,16 +79,25 @@ class DownloadView(APIView):
     @extend_schema(parameters=[OpenApiParameter("sketch", bool)],
                    responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
-        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition.
+        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
+        or holds.otio, where the picture is held.
 
         Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
         """
         edition = edition_for(request.user, production_id, language)
         state = EditionState.load(edition)
         stem, _, suffix = file.partition(".")
-        if suffix not in (KINDS if stem == "mix" else {"clips": ["zip"], "captions": ["srt", "vtt"]}.get(stem, [])):
+        if suffix not in SUFFIXES.get(stem, ()):
             raise Http404
         sound = stem in ("mix", "clips")
+        if file == "on-screen.csv":
+            text = CSV.write(handing_over.on_screen_script(state), edition.production.source_language)
+            return _text("\ufeff" + text, handing_over.download_name(edition.production, language, "_on-screen.csv"),
+                         "text/csv")
+        if stem == "holds":
+            name = handing_over.download_name(edition.production, language, f"_holds.{suffix}")
+            kind = "text/csv" if suffix == "csv" else "application/json"
+            return _text(handing_over.hold_list(state, suffix), name, kind)
         handing_over.require_ready(state)
         if sound and request.query_params.get("sketch") != "true":
             handing_over.require_finished(state)
@@ -94,17 +115,26 @@ class DownloadView(APIView):
 
 
 class ScriptView(APIView):
-    @extend_schema(responses={(200, "text/csv"): OpenApiTypes.BINARY})
-    def get(self, request: Request, production_id: int) -> HttpResponse:
-        """The script with all wordings as CSV, which can be brought in again unchanged."""
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, ending: str) -> HttpResponse:
+        """The script in any format it can be brought in as. Tables, text documents and JSON hold all wordings."""
         production = production_for(request.user, production_id)
-        text = CSV.write(handing_over.production_script(production), production.source_language)
+        fmt = next((one for one in FORMATS.values() if one.suffixes[0] == f".{ending}"), None)
+        if fmt is None:
+            raise Http404
+        made = written(fmt, handing_over.production_script(production), production.source_language)
         # With a byte-order mark, or spreadsheets take UTF-8 for something else.
-        return _text("\ufeff" + text, handing_over.download_name(production, None, ".csv"), "text/csv")
+        made = b"\xef\xbb\xbf" + made if fmt.id in ("csv", "tsv") else made
+        return _file(made, handing_over.download_name(production, None, f".{ending}"),
+                     SCRIPT_KINDS.get(ending, "text/plain; charset=utf-8"))
 
 
-def _text(text: str, name: str, kind: str) -> HttpResponse:
-    response = HttpResponse(text.encode(), content_type=f"{kind}; charset=utf-8")
+def _file(data: bytes, name: str, kind: str) -> HttpResponse:
+    response = HttpResponse(data, content_type=kind)
     response.headers["Content-Disposition"] = content_disposition("attachment", name)
     response.headers["Cache-Control"] = "private, no-store"
     return response
+
+
+def _text(text: str, name: str, kind: str) -> HttpResponse:
+    return _file(text.encode(), name, f"{kind}; charset=utf-8")

@@ -9,6 +9,7 @@ from pathlib import Path
 import soundfile
 
 from janoglot.core.deliver.captions import CaptionLine, captions
+from janoglot.core.deliver.hold_list import hold_csv, hold_timeline
 from janoglot.core.deliver.names import clip_name, file_name
 from janoglot.core.errors import JanoglotError
 from janoglot.core.mix.programme import RATE, clip_samples, convert
@@ -96,7 +97,7 @@ def clips_file(state: EditionState, target: float) -> Path:
                 continue
             with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as file:
                 soundfile.write(file.name, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
-                archive.write(file.name, clip_name(line.line.position + 1, line.line.speaker.name,
+                archive.write(file.name, clip_name(line.number, line.line.speaker.name,
                                                    state.edition.language))
     return place
 
@@ -112,6 +113,35 @@ def edition_captions(state: EditionState) -> list[Cue]:
     return captions(lines)
 
 
+def on_screen_script(state: EditionState) -> Script:
+    """What is read on the screen, in the edition's language beside the source, with its times."""
+    edition = state.edition
+    source = dict(edition.production.editions.get(language=edition.production.source_language)
+                  .wordings.values_list("line_id", "text"))
+    script = Script(languages=[] if edition.is_source else [edition.language])
+    for line in state.lines:
+        if line.line.kind != Line.Kind.ON_SCREEN:
+            continue
+        slot = line.line.slot or (None, None)
+        script.lines.append(ScriptLine(
+            line.line.speaker.name, source.get(line.line.pk, ""), slot[0], slot[1], line.line.notes,
+            line.line.part.name if line.line.part else "", None,
+            {} if edition.is_source else {edition.language: line.words}))
+    return script
+
+
+def hold_list(state: EditionState, layout: str) -> str:
+    """Where the picture is held in this edition: as "csv" or "otio". Raises NotReady where it is not."""
+    if not state.holds:
+        raise NotReady("No part of this edition is held: none may grow, or all its speech fits.")
+    production = state.edition.production
+    names = {str(pk): name for pk, name in production.parts.values_list("id", "name")}
+    if layout == "csv":
+        return hold_csv(state.holds, names, production.fps)
+    source = max(state.seconds - sum(hold.seconds for hold in state.holds), state.holds[-1].at)
+    return hold_timeline(state.holds, names, production.fps, source, f"{production.name} {state.edition.language}")
+
+
 def production_script(production: Production) -> Script:
     """The script with every edition's wordings, as it could be brought in again."""
     script = Script()
@@ -120,13 +150,14 @@ def production_script(production: Production) -> Script:
     for edition in production.editions.all():
         for line_id, text in edition.wordings.values_list("line_id", "text"):
             wordings.setdefault(line_id, {})[edition.language] = text
-    for line in Line.objects.filter(production=production).select_related("speaker", "part"):
+    for line in Line.objects.filter(production=production).prefetch_related("speaker", "part"):
         texts = wordings.get(line.pk, {})
         slot = line.slot or (None, None)
         script.lines.append(ScriptLine(
             line.speaker.name, texts.get(production.source_language, ""), slot[0], slot[1], line.notes,
             line.part.name if line.part else "", None,
-            {tag: text for tag, text in texts.items() if text and tag != production.source_language}))
+            {tag: text for tag, text in texts.items() if text and tag != production.source_language},
+            line.kind == Line.Kind.ON_SCREEN))
     return script
 
 

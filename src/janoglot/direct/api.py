@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any
 
 from django.http import Http404
 from django.http.response import HttpResponseBase
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from janoglot.cast.api import LineCastingSerializer, line_casting_data
 from janoglot.core.deliver.names import clip_name
+from janoglot.core.speech.peaks import kept_peaks
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.direct.actions.voice import finish, stop, voice
@@ -25,22 +28,17 @@ from janoglot.mix.clips import kept_sound
 from janoglot.productions.api import edition_data
 from janoglot.productions.permissions import edition_for, visible_productions
 from janoglot.productions.serializers import EditionSerializer
+from janoglot.script.models import line_numbers
 from janoglot.server.storage import serve_sound, takes
-from janoglot.timing.actions.set_timing import set_timing
+from janoglot.timing.serializers import (
+    HoldSerializer,
+    LineTimingSerializer,
+    TimingSettingsSerializer,
+    holds_data,
+    timing_data,
+)
 
 Data = dict[str, Any]
-
-
-class TimingSerializer(serializers.Serializer[Data]):
-    comfortable_fast = serializers.FloatField()
-    hard_fast = serializers.FloatField()
-    pace = serializers.FloatField()
-
-
-class TimingChangeSerializer(serializers.Serializer[Data]):
-    comfortable_fast = serializers.FloatField(required=False)
-    hard_fast = serializers.FloatField(required=False)
-    pace = serializers.FloatField(required=False)
 
 
 class LineSerializer(serializers.Serializer[Data]):
@@ -56,13 +54,19 @@ class LineSerializer(serializers.Serializer[Data]):
     quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
     voice = serializers.CharField(allow_null=True)
     wrong_language = serializers.BooleanField()
+    own = LineCastingSerializer(allow_null=True, help_text="What the line has of its own; null follows its speaker.")
     natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
     start = serializers.FloatField()
     seconds = serializers.FloatField(help_text="As played.")
     rate = serializers.FloatField()
-    over = serializers.FloatField(help_text="Seconds that do not fit.")
-    late = serializers.FloatField()
+    over = serializers.FloatField(help_text="Seconds past where it may end, or that it makes the next one late.")
+    late = serializers.FloatField(help_text="Seconds after its in-time; below nothing, before it.")
     into_silence = serializers.FloatField()
+    collides = serializers.FloatField(help_text="Seconds over the next line, more than in the source.")
+    harm = serializers.FloatField(help_text="Seconds that do not fit in all; 0 where the line fits.")
+    flags = serializers.ListField(child=serializers.CharField())
+    in_sight = serializers.BooleanField(allow_null=True)
+    timing = LineTimingSerializer(help_text="What was decided of its timing; what is missing follows the edition.")
     marks = serializers.ListField(
         child=serializers.ListField(child=serializers.FloatField()),
         help_text="Words as played: start and end in seconds from the line's start, place and length in characters.")
@@ -70,7 +74,8 @@ class LineSerializer(serializers.Serializer[Data]):
 
 class EditionLinesSerializer(serializers.Serializer[Data]):
     edition = EditionSerializer()
-    timing = TimingSerializer()
+    timing = TimingSettingsSerializer()
+    holds = HoldSerializer(many=True, help_text="Where the picture is held.")
     seconds = serializers.FloatField()
     mix_recipe = serializers.CharField(help_text="Names the mix that would be made now; empty without takes.")
     lines = LineSerializer(many=True)
@@ -98,7 +103,9 @@ class VoicingSerializer(serializers.Serializer[Data]):
     faults = VoicingFaultSerializer(many=True)
 
 
-def line_data(state: LineState, placement: Placement, quality: Quality | None) -> Data:
+def line_data(state: LineState, placement: Placement, quality: Quality | None,
+              slot: tuple[float, float] | None) -> Data:
+    """``slot`` is where the line's picture is in this edition, moved by what was held before it."""
     line, take = state.line, state.take
     marks: list[list[float]] = []
     if take and state.state == "current":
@@ -106,20 +113,24 @@ def line_data(state: LineState, placement: Placement, quality: Quality | None) -
         marks = [[round(m.start, 3), round(m.end, 3), m.at, m.length]
                  for m in scaled_words(core.words, core.seconds, placement.seconds)]
     return {
-        "id": line.pk, "number": line.position + 1, "part": line.part_id, "speaker": line.speaker_id,
-        "notes": line.notes, "slot": list(line.slot) if line.slot else None, "words": state.words,
+        "id": line.pk, "number": state.number, "part": line.part_id, "speaker": line.speaker_id,
+        "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": state.words,
         "revision": state.wording.revision if state.wording else 0, "state": state.state,
         "quality": quality,
         "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
+        "own": line_casting_data(state.own),
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
         "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
-        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3), "marks": marks,
+        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
+        "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
+        "in_sight": line.in_sight, "timing": state.timing.own if state.timing else {}, "marks": marks,
     }
 
 
 def job_data(job: VoicingJob) -> Data:
     total = len(job.wordings)
-    numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults).select_related("line")}
+    numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults)}
+    ordered = line_numbers(job.edition.production_id) if numbers else {}
     seconds_left = None
     # Finishing takes as long as there is sound to make, voicing as there are words.
     done, whole = ((job.seconds_done, job.seconds) if job.kind == "finish" else (job.characters_done, job.characters))
@@ -132,7 +143,7 @@ def job_data(job: VoicingJob) -> Data:
         # Counted as it goes: looking at every line would cost the workers their time.
         "done": job.lines_done,
         "seconds_left": seconds_left,
-        "faults": [{"line": numbers[int(pk)].line_id, "number": numbers[int(pk)].line.position + 1, "message": message}
+        "faults": [{"line": numbers[int(pk)].line_id, "number": ordered[numbers[int(pk)].line_id], "message": message}
                    for pk, message in job.faults.items() if int(pk) in numbers],
     }
 
@@ -145,21 +156,11 @@ class EditionView(APIView):
         state = EditionState.load(edition)
         return Response({
             "edition": edition_data(edition, state),
-            "timing": {"comfortable_fast": edition.comfortable_fast, "hard_fast": edition.hard_fast,
-                       "pace": edition.pace},
+            "timing": timing_data(edition), "holds": holds_data(state.holds),
             "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-            "lines": [line_data(s, p, state.quality(s)) for s, p in zip(state.lines, state.placements, strict=True)],
+            "lines": [line_data(s, p, state.quality(s), timed.slot)
+                      for s, p, timed in zip(state.lines, state.placements, state.grown.lines, strict=True)],
         })
-
-    @extend_schema(request=TimingChangeSerializer, responses=TimingSerializer)
-    def patch(self, request: Request, production_id: int, language: str) -> Response:
-        """Change the limits of rate, or the pace."""
-        edition = edition_for(request.user, production_id, language, change=True)
-        given = TimingChangeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        set_timing(request.user, edition, given.validated_data)
-        return Response({"comfortable_fast": edition.comfortable_fast, "hard_fast": edition.hard_fast,
-                         "pace": edition.pace})
 
 
 class VoicingsView(APIView):
@@ -205,6 +206,30 @@ class VoicingView(APIView):
         return Response(job_data(stop(request.user, _job(request, job_id))))
 
 
+class PeaksSerializer(serializers.Serializer[Data]):
+    line = serializers.IntegerField()
+    peaks = serializers.CharField(help_text="Base64: a byte for each fiftieth of a second of the natural length.")
+
+
+_MOST_PEAKS = 300
+
+
+class PeaksView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("lines", str, required=True, description="Ids, by comma.")],
+                   responses=PeaksSerializer(many=True))
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """The waveforms of some lines' takes; lines of which no sound is kept are left out."""
+        edition = edition_for(request.user, production_id, language)
+        ids = [int(one) for one in request.query_params.get("lines", "").split(",") if one.isdigit()][:_MOST_PEAKS]
+        found = []
+        for state in EditionState.load(edition, ids).lines:
+            key = kept_sound(state, takes()) if state.take else None
+            if key:
+                peaks = base64.b64encode(kept_peaks(key, takes())).decode()
+                found.append({"line": state.line.pk, "peaks": peaks})
+        return Response(found)
+
+
 class TakeView(APIView):
     @extend_schema(responses={(200, "audio/wav"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, line_id: int) -> HttpResponseBase:
@@ -217,6 +242,6 @@ class TakeView(APIView):
             key: str | None = edition_state.finish_keys.get(line_id) if line_id in edition_state.finished else None
             key = key if key and takes().has(key) else kept_sound(state, takes())
             if key:
-                name = clip_name(state.line.position + 1, state.line.speaker.name, language)
+                name = clip_name(state.number, state.line.speaker.name, language)
                 return serve_sound(request._request, takes().path(key), name)
         raise Http404

@@ -5,24 +5,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
 from janoglot.adapt.models import Wording
-from janoglot.cast.models import Casting
+from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, rendition_key, sketch_key
 from janoglot.core.speech.voices import Voice
-from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, place, programme_seconds
+from janoglot.core.timing.holds import Grown, Hold, place_growing
+from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, programme_seconds
 from janoglot.direct.models import Sound, Take
 from janoglot.productions.models import Edition
 from janoglot.script.models import Line
+from janoglot.timing.models import LineTiming
+from janoglot.timing.settings import rates_of, settings_of
 
-TakeState = Literal["empty", "uncast", "unvoiced", "out_of_date", "current"]
-TAKE_STATES = [(state, state) for state in ("empty", "uncast", "unvoiced", "out_of_date", "current")]
+TakeState = Literal["empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current"]
+TAKE_STATES = [(state, state) for state in ("empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current")]
 
 
 @dataclass(slots=True)
@@ -36,6 +40,13 @@ class LineState:
     recipe: TakeRecipe | None
     wanted: str
     take: Take | None
+    own: LineCasting | None = None
+    """What the line has of its own; None follows its speaker's casting in all."""
+    settings: VoiceSettings = field(default_factory=VoiceSettings)
+    number: int = 0
+    """Counted from 1 in the script's order."""
+    timing: LineTiming | None = None
+    """What has been decided of its timing; None follows the edition in all."""
 
     @property
     def words(self) -> str:
@@ -45,6 +56,8 @@ class LineState:
     def state(self) -> TakeState:
         if not self.words.strip():
             return "empty"
+        if self.line.kind == Line.Kind.ON_SCREEN:
+            return "on_screen"
         if self.recipe is None:
             return "uncast"
         if self.take is None:
@@ -54,8 +67,10 @@ class LineState:
     @property
     def wrong_language(self) -> bool:
         """Whether the voice is another language's and nobody has said that it is meant."""
-        if not self.voice or not self.casting or not self.wording:
+        if not self.voice or not self.casting or not self.wording or self.line.kind == Line.Kind.ON_SCREEN:
             return False
+        if self.own and (self.own.voice or self.own.language):
+            return False  # chosen for this very line
         return not self.casting.accent_meant and not self.voice.speaks(self.wording.edition.language)
 
 
@@ -63,44 +78,88 @@ class EditionState:
     """Every line of an edition in the script's order."""
 
     def __init__(self, edition: Edition, lines: Iterable[Line], wordings: Iterable[Wording],
-                 castings: Iterable[Casting]) -> None:
+                 castings: Iterable[Casting], own: Iterable[LineCasting] = (),
+                 timings: Iterable[LineTiming] = ()) -> None:
         self.edition = edition
+        by_timing = {one.line_id: one for one in timings}
+        by_own = {one.line_id: one for one in own}
         by_line = {wording.line_id: wording for wording in wordings}
         by_speaker = {casting.speaker_id: casting for casting in castings}
         voices = catalogue()
         self.lines: list[LineState] = []
-        for line in lines:
+        for number, line in enumerate(lines, 1):
             wording, casting = by_line.get(line.pk), by_speaker.get(line.speaker_id)
             if wording:
                 wording.edition = edition
-            voice = voices.get(casting.voice) if casting else None
+            alone = by_own.get(line.pk)
+            voice = voices.get(alone.voice if alone and alone.voice else casting.voice if casting else "")
+            settings = casting.settings if casting else VoiceSettings()
+            settings = settings.over(alone.own) if alone else settings
             recipe = None
-            if wording and wording.text.strip() and voice and casting:
-                recipe = TakeRecipe(wording.text, voice, casting.delivery, edition.language)
-            self.lines.append(LineState(line, wording, casting, voice, recipe, recipe.hash if recipe else "", None))
+            if wording and wording.text.strip() and voice and line.kind == Line.Kind.SPOKEN:
+                language = alone.language if alone and alone.language else edition.language
+                foreign = tuple((one["words"], one["language"]) for one in alone.foreign) if alone else ()
+                recipe = TakeRecipe(wording.text, settings.shaped(voice), settings.delivery, language, foreign)
+            self.lines.append(LineState(line, wording, casting, voice, recipe, recipe.hash if recipe else "", None,
+                                        alone, settings, number, by_timing.get(line.pk)))
         # The chosen take, or the very one that is wanted where it was made before.
         hashes = {s.wanted for s in self.lines} | {s.wording.take_id for s in self.lines if s.wording} - {""}
         takes = Take.objects.in_bulk(list(hashes - {""}))
         for state in self.lines:
-            if state.wording and state.words.strip():
+            if state.wording and state.words.strip() and state.line.kind == Line.Kind.SPOKEN:
                 state.take = takes.get(state.wanted) or takes.get(state.wording.take_id)
 
     @classmethod
-    def load(cls, edition: Edition) -> EditionState:
-        lines = Line.objects.filter(production_id=edition.production_id).select_related("speaker", "part")
-        return cls(edition, lines, edition.wordings.all(), edition.castings.all())
+    def load(cls, edition: Edition, only: Collection[int] | None = None) -> EditionState:
+        """The whole edition; or ``only`` the lines with these ids, whose places then mean nothing."""
+        lines = Line.objects.filter(production_id=edition.production_id).prefetch_related("speaker", "part")
+        wordings, own, timings = edition.wordings.all(), edition.line_castings.all(), edition.line_timings.all()
+        if only is not None:
+            lines, wordings = lines.filter(pk__in=only), wordings.filter(line__in=only)
+            own, timings = own.filter(line__in=only), timings.filter(line__in=only)
+        return cls(edition, lines, wordings, edition.castings.all(), own, timings)
+
+    def timed_anew(self) -> None:
+        """Take in what was decided of the timing since this was loaded."""
+        self.edition.refresh_from_db(fields=["timing"])
+        decided = {one.line_id: one for one in self.edition.line_timings.all()}
+        growing = set(self.edition.production.parts.filter(may_grow=True).values_list("id", flat=True))
+        for state in self.lines:
+            state.timing = decided.get(state.line.pk)
+            if state.line.part:
+                state.line.part.may_grow = state.line.part.pk in growing
+        for name in ("timed_lines", "grown", "finish_keys", "finished"):
+            self.__dict__.pop(name, None)
 
     @cached_property
     def timed_lines(self) -> list[TimedLine]:
-        return [
-            TimedLine(s.line.pk, s.line.speaker.name, s.words, s.take.seconds if s.take else None, s.line.slot,
-                      s.line.part.name if s.line.part else "")
-            for s in self.lines
-        ]
+        """As the picture is before any part grows."""
+        found = []
+        for s in self.lines:
+            part = s.line.part
+            start = part.start_ms / 1000 if part and part.start_ms is not None else None
+            end = part.end_ms / 1000 if part and part.end_ms is not None else None
+            line = TimedLine(s.line.pk, s.line.speaker.name, s.words, s.take.seconds if s.take else None, s.line.slot,
+                             str(part.pk) if part else "", s.line.in_sight, start, end,
+                             rates=rates_of(self.edition, s.line.speaker_id))
+            found.append(replace(line, timing=s.timing.core) if s.timing else line)
+        return found
 
     @cached_property
+    def grown(self) -> Grown:
+        """Where everything lies, with the pictures of parts that may grow held as long as they need."""
+        growing = {str(s.line.part.pk) for s in self.lines if s.line.part and s.line.part.may_grow}
+        # The source is what the picture belongs to.
+        return place_growing(self.timed_lines, set() if self.edition.is_source else growing, self.timing,
+                             self.edition.production.fps)
+
+    @property
     def placements(self) -> list[Placement]:
-        return place(self.timed_lines, self.timing)
+        return self.grown.placements
+
+    @property
+    def holds(self) -> list[Hold]:
+        return self.grown.holds
 
     @cached_property
     def finish_keys(self) -> dict[int, str]:
@@ -130,18 +189,17 @@ class EditionState:
 
     @property
     def timing(self) -> TimingSettings:
-        return TimingSettings(comfortable_fast=self.edition.comfortable_fast, hard_fast=self.edition.hard_fast,
-                              pace=self.edition.pace)
+        return settings_of(self.edition)
 
     @property
     def seconds(self) -> float:
-        return programme_seconds(self.timed_lines, self.placements)
+        return programme_seconds(self.grown.lines, self.placements)
 
     @property
     def mix_recipe(self) -> str:
         """The hash of everything that the mix of this edition would be made from now; "" with no takes."""
         clips = [
-            (round(p.start, 4), round(p.seconds, 4), self.sound_key(s, p), s.casting.level_db if s.casting else 0.0)
+            (round(p.start, 4), round(p.seconds, 4), self.sound_key(s, p), s.settings.level_db)
             for s, p in zip(self.lines, self.placements, strict=True) if s.take
         ]
         if not clips:
@@ -154,12 +212,12 @@ class EditionState:
         return [s for s in self.lines if s.state in ("unvoiced", "out_of_date")]
 
     def counts(self) -> dict[str, int]:
-        found = dict.fromkeys(("empty", "uncast", "unvoiced", "out_of_date", "current"), 0)
+        found = dict.fromkeys(("empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current"), 0)
         for state in self.lines:
             found[state.state] += 1
         found["lines"] = len(self.lines)
         found["sketch"] = len(self.sketches())
-        found["over"] = sum(1 for p in self.placements if p.over > 0)
+        found["over"] = sum(1 for p in self.placements if p.harm > 0)
         found["wrong_language"] = len({s.line.speaker_id for s in self.lines if s.wrong_language})
         return found
 

@@ -16,6 +16,7 @@ from django.utils import timezone
 from janoglot.adapt.models import Wording
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
+from janoglot.core.timing.placing import Placement
 from janoglot.direct.models import Sound, Take, VoicingJob
 from janoglot.direct.state import EditionState, LineState
 from janoglot.productions.models import Edition
@@ -26,6 +27,9 @@ log = logging.getLogger(__name__)
 
 CHUNK = 24
 """Lines in one task: short enough that a line asked for now waits about half a second."""
+FINISHED_AT_ONCE = 6.0
+"""Seconds of sound in one task of finishing. Where lines lie is worked out once for each, and what else is asked
+for waits for it to end."""
 ASKED_NOW = 3
 """At most so many lines go before everything else."""
 _LOOK_EVERY = 0.5
@@ -33,12 +37,13 @@ _LOOK_EVERY = 0.5
 
 
 def begin(job: VoicingJob, now: bool = False) -> None:
-    """Hand the job's lines to the workers: takes in chunks, in the script's order; what is to be finished line
-    by line, in the order of the job."""
+    """Hand the job's lines to the workers: takes in chunks, in the script's order; what is to be finished in
+    smaller ones, in the order of the job."""
     ids = list(job.wordings)
     if job.kind == "finish":
-        for wording in ids:
-            finish_line.apply_async((job.pk, wording), queue="now" if now else "finish")
+        size = 1 if now else max(1, round(FINISHED_AT_ONCE / max(1.0, job.seconds / len(ids))))
+        for at in range(0, len(ids), size):
+            finish_lines.apply_async((job.pk, ids[at: at + size]), queue="now" if now else "finish")
         return
     size = 1 if now else CHUNK
     for at in range(0, len(ids), size):
@@ -140,8 +145,8 @@ def _keep(job: VoicingJob, batch: _Batch) -> _Batch:
 
 def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:
     wordings = list(Wording.objects.filter(pk__in=wording_ids))
-    lines = Line.objects.filter(pk__in=[w.line_id for w in wordings]).select_related("speaker", "part")
-    return EditionState(edition, lines, wordings, edition.castings.all()).lines
+    lines = Line.objects.filter(pk__in=[w.line_id for w in wordings]).prefetch_related("speaker", "part")
+    return EditionState(edition, lines, wordings, edition.castings.all(), edition.line_castings.all()).lines
 
 
 def remaining(job: VoicingJob) -> list[int]:
@@ -199,29 +204,40 @@ def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[in
 
 
 @shared_task
-def finish_line(job_id: int, wording_id: int) -> None:
-    """Make the finished sound of one line at the place that it has now. Safe to run twice."""
+def finish_lines(job_id: int, wording_ids: list[int]) -> None:
+    """Make the finished sounds of some lines at the places that they have now. Safe to run twice.
+
+    What is moved while it runs is a sketch again, and is made by the job that comes behind.
+    """
     job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
     if job is None or job.state != "running":
         return
     state = EditionState.load(job.edition)
-    fault, seconds = "", 0.0
-    for line, placement in zip(state.lines, state.placements, strict=True):
-        if line.wording is None or line.wording.pk != wording_id or line.take is None:
-            continue
-        seconds = line.take.seconds
-        if state.quality(line) == "sketch" and line.recipe:
-            try:
-                key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
-                Sound.objects.get_or_create(key=key, defaults={
-                    "take": line.take, "seconds": placement.seconds, "quality": "finish"})
-            except EngineError as error:
-                fault = str(error)
-    with transaction.atomic():
-        locked = VoicingJob.objects.select_for_update().get(pk=job_id)
-        if fault:
-            locked.faults[str(wording_id)] = fault
-        locked.seconds_done += seconds
-        locked.lines_done = min(len(locked.wordings), locked.lines_done + 1)
-        locked.save(update_fields=["faults", "seconds_done", "lines_done"])
+    at = {line.wording.pk: (line, placement) for line, placement in zip(state.lines, state.placements, strict=True)
+          if line.wording}
+    for wording_id in wording_ids:
+        if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
+            return
+        fault, seconds = _finish(state, *at[wording_id]) if wording_id in at else ("", 0.0)
+        with transaction.atomic():
+            locked = VoicingJob.objects.select_for_update().get(pk=job_id)
+            if fault:
+                locked.faults[str(wording_id)] = fault
+            locked.seconds_done += seconds
+            locked.lines_done = min(len(locked.wordings), locked.lines_done + 1)
+            locked.save(update_fields=["faults", "seconds_done", "lines_done"])
     finish_if_done(job_id)
+
+
+def _finish(state: EditionState, line: LineState, placement: Placement) -> tuple[str, float]:
+    """Make one line's finished sound where it is a sketch: what was wrong, and the seconds of its take."""
+    if line.take is None:
+        return "", 0.0
+    if state.quality(line) == "sketch" and line.recipe:
+        try:
+            key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
+            Sound.objects.get_or_create(key=key, defaults={
+                "take": line.take, "seconds": placement.seconds, "quality": "finish"})
+        except EngineError as error:
+            return str(error), line.take.seconds
+    return "", line.take.seconds

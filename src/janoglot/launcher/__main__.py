@@ -74,7 +74,7 @@ def _core(arguments: Sequence[str]) -> int:
 
 
 def _start(ports: Ports) -> int:
-    install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE))
+    install.debian_packages((*install.SPEECH, *install.LANGUAGES, *install.MEDIA, *install.SERVICES, *install.COMPILE))
     install.environment(tests=False)
     install.rich_voices()
     install.web_build()

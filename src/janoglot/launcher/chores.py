@@ -19,7 +19,8 @@ _PARTS = ("checks", "core", "web", "server", "e2e")
 
 def run(options: argparse.Namespace) -> int:
     """Set up for the chore, then do it. The exit status of the whole."""
-    install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE, *install.TESTS))
+    install.debian_packages((*install.SPEECH, *install.LANGUAGES, *install.MEDIA, *install.SERVICES,
+                             *install.COMPILE, *install.TESTS))
     install.environment(tests=True)
     install.rich_voices()
     if options.command == "test":

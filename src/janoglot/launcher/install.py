@@ -15,7 +15,14 @@ from janoglot.launcher.places import HOME, PYTHON, VAR, VENV, WEB, Trouble
 SPEECH = ("libespeak-ng1", "espeak-ng-data")
 SERVICES = ("mariadb-server-core", "mariadb-client-core", "redis-server")
 COMPILE = ("gcc", "libc6-dev", "libmariadb-dev", "pkg-config")
-TESTS = ("chromium", "ffmpeg")
+LANGUAGES = (
+    "apertium", "apertium-eng-spa", "apertium-eng-cat", "apertium-spa-ita", "apertium-es-pt", "apertium-fr-es",
+    "libhunspell-1.7-0", "hunspell-en-gb", "hunspell-en-us", "hunspell-es", "hunspell-fr-classical", "hunspell-de-de",
+    "hunspell-it", "hunspell-pt-br", "hunspell-pt-pt", "hunspell-nl", "hunspell-hi", "hunspell-ar",
+)
+"""What drafts and what spells."""
+MEDIA = ("ffmpeg",)
+TESTS = ("chromium",)
 
 
 def say(text: str) -> None:

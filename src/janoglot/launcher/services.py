@@ -245,10 +245,13 @@ def server_environment(var: Path, ports: Ports, database: str = "janoglot") -> d
 
 def web_server(var: Path, ports: Ports, environment: Mapping[str, str]) -> Service:
     return Service("web", [
-        str(PYTHON), "-m", "gunicorn", "janoglot.server.wsgi:application", "--bind", f"127.0.0.1:{ports.web}",
+        str(PYTHON), "-m", "gunicorn", "janoglot.server.wsgi:application",
+        "--config", "python:janoglot.server.web_workers", "--bind", f"127.0.0.1:{ports.web}",
         "--workers", "2", "--threads", "6", "--worker-class", "gthread", "--preload", "--timeout", "120",
         "--graceful-timeout", "5",
-    ], lambda: _answers(ports.web), var / "log" / "web.log", environment)
+    ], lambda: _answers(ports.web), var / "log" / "web.log",
+        # Somebody types and waits for how long it will be: that is worth a second thread.
+        {**environment, "JANOGLOT_RICH_THREADS": "2"})
 
 
 def _answers(port: int) -> bool:
@@ -263,12 +266,17 @@ def _answers(port: int) -> bool:
 
 def worker(var: Path, environment: Mapping[str, str], processes: int | None = None) -> Service:
     """What works in the background: a process for each core, giving way to whoever asks for something now."""
-    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=10)
+    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=19)
 
 
 def now_worker(var: Path, environment: Mapping[str, str]) -> Service:
     """One process for what is asked for now, so that it never waits for a long line to be finished."""
     return _celery("now", var, {**environment, "JANOGLOT_RICH_THREADS": str(os.cpu_count() or 1)}, 1, "now", niceness=0)
+
+
+_KEPT_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_": str(128 << 20)}
+"""For the C library: memory of the size of a line's sound is kept and used again. Had it from the system each
+time and cleared, it costs as much as the arithmetic that is done in it."""
 
 
 def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int, queues: str,
@@ -280,7 +288,7 @@ def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int
         f"{name}@%h", "--concurrency", str(processes), "-O", "fair", "--prefetch-multiplier", "1", "-Q", queues,
         "--loglevel", "warning", "--without-gossip", "--without-mingle",
     ], note.exists, var / "log" / f"{name}.log",
-        {**environment, "JANOGLOT_WORKER_READY": str(note), "JANOGLOT_WORKER": name})
+        {**environment, **_KEPT_MEMORY, "JANOGLOT_WORKER_READY": str(note), "JANOGLOT_WORKER": name})
 
 
 def manage(arguments: Sequence[str], environment: Mapping[str, str]) -> None:

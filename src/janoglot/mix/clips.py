@@ -25,7 +25,7 @@ def line_clip(state: EditionState, line: LineState, placement: Placement, store:
         if kept is None:
             return None
         key = make_rendition_of_kept(take, kept, placement.seconds, store)
-    level = line.casting.level_db if line.casting else 0.0
+    level = line.settings.level_db
     return Clip(placement.start, placement.seconds, take.lufs, lambda: read_sound(store, key), level)
 
 

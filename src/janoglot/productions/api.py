@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
@@ -10,7 +11,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
 from django.db.models import Count
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import status
 from rest_framework.exceptions import NotFound
 from rest_framework.permissions import AllowAny
@@ -30,9 +31,10 @@ from janoglot.productions.actions.set_production import set_production
 from janoglot.productions.demo import DEMO_USER
 from janoglot.productions.models import ActionRecord, Edition, Production
 from janoglot.productions.permissions import production_for, role_of, signed_in, visible_productions
-from janoglot.productions.recorder import undo_last
+from janoglot.productions.recorder import redoable
 from janoglot.script.importing import create_production, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line
+from janoglot.script.reading import part_data
 
 
 @lru_cache(maxsize=1024)
@@ -49,23 +51,42 @@ def edition_data(edition: Edition, state: EditionState | None = None) -> dict[st
             "direction": languages.direction(tag), "is_source": edition.is_source, "counts": state.counts()}
 
 
-def production_data(production: Production, user: Any) -> dict[str, Any]:
-    lines = list(Line.objects.filter(production=production).select_related("speaker", "part"))
-    said = Counter(line.speaker_id for line in lines)
+def brief_data(production: Production, user: Any) -> dict[str, Any]:
+    """As :func:`production_data`, without looking at a single line: how the editions stand is left at nothing."""
+    count = production.lines.count()
     editions = []
     for edition in production.editions.all():
         edition.production = production
-        state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all())
+        editions.append(edition_data(edition, EditionState(edition, [], [], [])))
+        editions[-1]["counts"]["lines"] = count
+    said = dict(production.lines.order_by().values_list("speaker_id").annotate(Count("id")))
+    return _around(production, user, editions, said, production.lines.filter(start_ms__isnull=False).exists(), True)
+
+
+def production_data(production: Production, user: Any) -> dict[str, Any]:
+    lines = list(Line.objects.filter(production=production).prefetch_related("speaker", "part"))
+    editions = []
+    for edition in production.editions.all():
+        edition.production = production
+        state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all(),
+                             edition.line_castings.all())
         editions.append(edition_data(edition, state))
+    said = Counter(line.speaker_id for line in lines)
+    return _around(production, user, editions, said, any(line.slot for line in lines), False)
+
+
+def _around(production: Production, user: Any, editions: list[dict[str, Any]], said: Mapping[int, int], timed: bool,
+            brief: bool) -> dict[str, Any]:
     newest = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[]).first()
+    again = redoable(production).first()
     return {
         "id": production.pk, "name": production.name, "source_language": production.source_language,
-        "target_lufs": production.target_lufs, "timed": any(line.slot for line in lines),
+        "target_lufs": production.target_lufs, "timed": timed, "brief": brief, "commercial": production.commercial,
         "role": role_of(user, production), "editions": editions,
-        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said[p.pk]}
+        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said.get(p.pk, 0)}
                      for p in production.speakers.all()],
-        "parts": list(production.parts.values("id", "name")),
-        "undo": newest.name if newest else None,
+        "parts": [part_data(part) for part in production.parts.all()],
+        "undo": newest.name if newest else None, "redo": again.name if again else None,
     }
 
 
@@ -155,14 +176,15 @@ class ProductionsView(APIView):
         production = create_production(signed_in(request.user), given.validated_data["name"], script,
                                        source_language_of(draft, script))
         draft.delete()
-        return Response(production_data(production, request.user), status=status.HTTP_201_CREATED)
+        return Response(brief_data(production, request.user), status=status.HTTP_201_CREATED)
 
 
 class ProductionView(APIView):
-    @extend_schema(responses=s.ProductionSerializer)
+    @extend_schema(parameters=[OpenApiParameter("brief", bool)], responses=s.ProductionSerializer)
     def get(self, request: Request, production_id: int) -> Response:
-        """A production with its editions and how each stands."""
-        return Response(production_data(production_for(request.user, production_id), request.user))
+        """A production with its editions and how each stands; ``brief`` leaves the counts at nothing, at once."""
+        data = brief_data if request.query_params.get("brief") == "true" else production_data
+        return Response(data(production_for(request.user, production_id), request.user))
 
     @extend_schema(request=s.ProductionChangeSerializer, responses=s.ProductionSerializer)
     def patch(self, request: Request, production_id: int) -> Response:
@@ -185,20 +207,13 @@ class EditionsView(APIView):
         return Response(edition_data(edition), status=status.HTTP_201_CREATED)
 
 
-class UndoView(APIView):
-    @extend_schema(request=None, responses=s.UndoneSerializer)
-    def post(self, request: Request, production_id: int) -> Response:
-        """Put the last change back."""
-        record = undo_last(request.user, production_for(request.user, production_id, change=True))
-        return Response({"name": record.name, "summary": record.summary})
-
-
 class HistoryView(APIView):
     @extend_schema(responses=s.RecordSerializer(many=True))
     def get(self, request: Request, production_id: int) -> Response:
-        """The last 100 changes, the newest first."""
+        """The last 300 changes, the newest first."""
         records = ActionRecord.objects.filter(production=production_for(request.user, production_id))
         return Response([
-            {"id": r.pk, "name": r.name, "summary": r.summary, "user": r.user.username if r.user else None, "at": r.at,
-             "undone": r.undone} for r in records.select_related("user")[:100]
+            {"id": r.pk, "name": r.name, "summary": r.summary, "details": r.details,
+             "user": r.user.username if r.user else None, "at": r.at, "undone": r.undone}
+            for r in records.select_related("user").defer("changes")[:300]
         ])

@@ -10,6 +10,8 @@ from django.db import models
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
 
+    from janoglot.script.models import Part
+
 
 class Role(models.TextChoices):
     """What a member may do: everything; change the work; read and listen."""
@@ -25,11 +27,18 @@ class Production(models.Model):
     name = models.CharField(max_length=200)
     source_language = models.CharField(max_length=35)
     target_lufs = models.FloatField(default=-16.0)
+    commercial = models.BooleanField(default=False)
+    """Whether it is to be used commercially, so that every voice has to allow that."""
+    fps = models.FloatField(default=25.0)
+    """Frames a second of the picture."""
     created = models.DateTimeField(auto_now_add=True)
+    stamp = models.PositiveBigIntegerField(default=0)
+    """Counts every change, undone and redone ones too: who knows one stamp is told what came after it."""
     members = models.ManyToManyField(User, through="Membership", related_name="productions")
 
     if TYPE_CHECKING:
         editions: RelatedManager[Edition]
+        parts: RelatedManager[Part]
         memberships: RelatedManager[Membership]
 
     def __str__(self) -> str:
@@ -45,15 +54,23 @@ class Membership(models.Model):
         constraints = [models.UniqueConstraint(fields=["production", "user"], name="one_membership_each")]
 
 
+ADDRESSES = [("", "as it comes"), ("formal", "formal"), ("informal", "informal")]
+
+
 class Edition(models.Model):
-    """The production in one language; the source is one too. Rates are multiples of the natural speed."""
+    """The production in one language; the source is one too.
+
+    ``timing`` holds what was set of :class:`janoglot.core.timing.placing.TimingSettings`, by name; beside them
+    ``speakers``: by speaker id, the rates of that voice alone. ``address`` is how people are addressed, a note
+    that travels with the wordings; ``brief`` is what else whoever adapts should know.
+    """
 
     production = models.ForeignKey(Production, models.CASCADE, related_name="editions")
     language = models.CharField(max_length=35)
     position = models.PositiveIntegerField(default=0)
-    comfortable_fast = models.FloatField(default=1.15)
-    hard_fast = models.FloatField(default=1.35)
-    pace = models.FloatField(default=1.0)
+    timing = models.JSONField(default=dict)
+    address = models.CharField(max_length=10, blank=True, default="", choices=ADDRESSES)
+    brief = models.TextField(blank=True, default="", max_length=2000)
 
     class Meta:
         ordering = ["position", "id"]
@@ -70,6 +87,9 @@ class Edition(models.Model):
 class ActionRecord(models.Model):
     """One named action: who did it, when, and what puts it back.
 
+    ``details`` fills the sentence that says what it was. ``stamp`` is the production's when it was done, undone
+    or redone last.
+
     ``changes`` is a list of ``{"model", "id", "before", "after"}`` in the order in which they were made;
     ``before`` null is a creation, ``after`` null a deletion.
     """
@@ -78,9 +98,12 @@ class ActionRecord(models.Model):
     user = models.ForeignKey(User, models.SET_NULL, null=True)
     name = models.CharField(max_length=60)
     summary = models.CharField(max_length=300)
+    details = models.JSONField(default=dict)
+    stamp = models.PositiveBigIntegerField(default=0)
     changes = models.JSONField(default=list)
     at = models.DateTimeField(auto_now_add=True)
     undone = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
+        indexes = [models.Index(fields=["production", "stamp"])]

@@ -33,6 +33,7 @@ class LanguageSerializer(serializers.Serializer[Data]):
 class CountsSerializer(serializers.Serializer[Data]):
     lines = serializers.IntegerField()
     empty = serializers.IntegerField()
+    on_screen = serializers.IntegerField(help_text="Lines that are read on the screen, and never voiced.")
     uncast = serializers.IntegerField()
     unvoiced = serializers.IntegerField()
     out_of_date = serializers.IntegerField()
@@ -61,6 +62,9 @@ class SpeakerSerializer(serializers.Serializer[Data]):
 class PartSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     name = serializers.CharField()
+    start = serializers.FloatField(allow_null=True, help_text="Where it is fixed in the picture, seconds.")
+    end = serializers.FloatField(allow_null=True)
+    may_grow = serializers.BooleanField(help_text="Whether its picture may be held rather than its speech hurried.")
 
 
 class ProductionListedSerializer(serializers.Serializer[Data]):
@@ -78,16 +82,20 @@ class ProductionSerializer(serializers.Serializer[Data]):
     source_language = serializers.CharField()
     target_lufs = serializers.FloatField()
     timed = serializers.BooleanField()
+    commercial = serializers.BooleanField()
+    brief = serializers.BooleanField(help_text="Whether the counts are still to be looked at.")
     role = serializers.ChoiceField(Role.choices)
     editions = EditionSerializer(many=True)
     speakers = SpeakerSerializer(many=True)
     parts = PartSerializer(many=True)
     undo = serializers.CharField(allow_null=True, help_text="The name of the action that undo would put back.")
+    redo = serializers.CharField(allow_null=True, help_text="The name of the action that redo would do again.")
 
 
 class ProductionChangeSerializer(serializers.Serializer[Data]):
     name = serializers.CharField(required=False, max_length=200)
     target_lufs = serializers.FloatField(required=False)
+    commercial = serializers.BooleanField(required=False)
 
 
 class ProductionCreateSerializer(serializers.Serializer[Data]):
@@ -99,15 +107,11 @@ class EditionCreateSerializer(serializers.Serializer[Data]):
     language = serializers.CharField(max_length=60)
 
 
-class UndoneSerializer(serializers.Serializer[Data]):
-    name = serializers.CharField()
-    summary = serializers.CharField()
-
-
 class RecordSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     summary = serializers.CharField()
+    details = serializers.JSONField(help_text="What fills the sentence that says what was done.")
     user = serializers.CharField(allow_null=True)
     at = serializers.DateTimeField()
     undone = serializers.DateTimeField(allow_null=True)

@@ -11,6 +11,5 @@ urlpatterns = [
     path("productions/", api.ProductionsView.as_view()),
     path("productions/<int:production_id>/", api.ProductionView.as_view()),
     path("productions/<int:production_id>/editions/", api.EditionsView.as_view()),
-    path("productions/<int:production_id>/undo/", api.UndoView.as_view()),
     path("productions/<int:production_id>/history/", api.HistoryView.as_view()),
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 from django.http import Http404
@@ -12,8 +13,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.errors import BadInput, Problem
-from janoglot.core.script.decoding import LARGEST
+from janoglot.core.script.decoding import LARGEST, LARGEST_PACKAGE
+from janoglot.core.script.formats import FORMATS
 from janoglot.core.script.model import Script
+from janoglot.core.script.prose import WAYS
 from janoglot.productions.permissions import require_change, signed_in, visible_productions
 from janoglot.script.actions.edit_line import edit_line
 from janoglot.script.actions.merge_speakers import merge_speakers
@@ -28,9 +31,14 @@ _SHOWN = 400
 
 
 class HintsSerializer(serializers.Serializer[Data]):
-    format = serializers.ChoiceField(["", "text", "csv", "tsv", "srt", "webvtt"], required=False)
+    format = serializers.ChoiceField(["", *FORMATS], required=False)
     source_language = serializers.CharField(required=False, allow_blank=True, max_length=60)
     columns = serializers.DictField(child=serializers.CharField(allow_blank=True, max_length=60), required=False)
+    prose = serializers.BooleanField(required=False, help_text="A book's text, which one voice reads.")
+    parts_by = serializers.ChoiceField(WAYS, required=False)
+    most_characters = serializers.IntegerField(required=False, min_value=200, max_value=1_000_000)
+    pattern = serializers.CharField(required=False, allow_blank=True, max_length=300)
+    narrator = serializers.CharField(required=False, allow_blank=True, max_length=120)
 
 
 class ImportSerializer(HintsSerializer):
@@ -56,6 +64,12 @@ class ImportLineSerializer(serializers.Serializer[Data]):
     wordings = serializers.DictField(child=serializers.CharField())
 
 
+class PreviewPartSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField()
+    lines = serializers.IntegerField()
+    characters = serializers.IntegerField()
+
+
 class ColumnSerializer(serializers.Serializer[Data]):
     header = serializers.CharField()
     meaning = serializers.CharField(help_text="A role, a BCP 47 tag, or empty: passed over.")
@@ -75,6 +89,9 @@ class PreviewSerializer(serializers.Serializer[Data]):
     languages = serializers.ListField(child=serializers.CharField())
     columns = ColumnSerializer(many=True)
     speakers = ImportedSpeakerSerializer(many=True)
+    parts = PreviewPartSerializer(many=True)
+    prose = serializers.BooleanField()
+    could_be_prose = serializers.BooleanField(help_text="Plain text: whether it is a book's is asked.")
     timed = serializers.IntegerField(help_text="Lines with a slot.")
     line_count = serializers.IntegerField()
     lines = ImportLineSerializer(many=True)
@@ -100,6 +117,14 @@ def problem_data(problem: Problem) -> Data:
     return {"code": problem.code, "message": translated(problem), "row": problem.row, "severity": problem.severity}
 
 
+def _parts(script: Script) -> list[Data]:
+    found = []
+    for name, lines in itertools.groupby(script.lines, key=lambda line: line.part):
+        some = list(lines)
+        found.append({"name": name, "lines": len(some), "characters": sum(len(line.words) for line in some)})
+    return found
+
+
 def preview_data(draft: ImportDraft, script: Script) -> Data:
     return {
         "draft": draft.pk, "filename": draft.filename, "format": script.format, "encoding": script.encoding,
@@ -107,6 +132,8 @@ def preview_data(draft: ImportDraft, script: Script) -> Data:
         "columns": [{"header": header, "meaning": meaning} for header, meaning in script.columns],
         "speakers": [{"name": name, "lines": sum(line.speaker == name for line in script.lines)}
                      for name in script.speakers],
+        "parts": _parts(script), "prose": script.prose,
+        "could_be_prose": script.format == "text",
         "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),
         "lines": [
             {"row": line.row, "part": line.part, "speaker": line.speaker, "words": line.words, "notes": line.notes,
@@ -120,7 +147,7 @@ def uploaded(request: Request) -> tuple[bytes, str]:
     """The bytes and the name of what was sent, as a file or as text. Raises BadInput."""
     file = request.FILES.get("file")
     if file is not None:
-        if file.size and file.size > LARGEST:
+        if file.size and file.size > LARGEST_PACKAGE:
             raise BadInput("The file has {size:.1f} MB; a script may have {limit} MB at most. Split it into parts.",
                            size=file.size / 1024**2, limit=LARGEST // 1024**2)
         return file.read(), str(file.name or "")[:255]

@@ -15,11 +15,13 @@ from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.table import ROLES
 from janoglot.core.script.model import Script
+from janoglot.core.script.order import places
 from janoglot.productions.models import Edition, Membership, Production, Role
 from janoglot.productions.recorder import action
 from janoglot.script.models import ImportDraft, Line, Part, Speaker
 
 DEFAULT_SOURCE = "en-GB"
+_PROSE = ("prose", "parts_by", "most_characters", "pattern", "narrator")
 
 
 def hints_from(data: dict[str, Any]) -> Hints:
@@ -28,7 +30,9 @@ def hints_from(data: dict[str, Any]) -> Hints:
     for place, meaning in (data.get("columns") or {}).items():
         columns[int(place)] = meaning if meaning in (*ROLES, "") else tag_of(str(meaning))
     source = data.get("source_language") or ""
-    return Hints(format=data.get("format") or "", source_language=tag_of(source) if source else "", columns=columns)
+    return Hints(format=data.get("format") or "", source_language=tag_of(source) if source else "", columns=columns,
+                 **{name: data[name] for name in _PROSE if data.get(name) not in (None, "") or (
+                     name == "parts_by" and name in data)})
 
 
 def read_draft(draft: ImportDraft) -> Script:
@@ -65,13 +69,14 @@ def _fill(production: Production, script: Script, source_language: str) -> None:
         for place, name in enumerate(part_names)
     ]
     rows: list[Line] = []
+    order = iter(places(len(script.lines)))
     for part, (_, lines) in zip(parts, itertools.groupby(script.lines, key=lambda line: line.part), strict=True):
         for line in lines:
             slot = line.slot
             rows.append(Line(
-                production=production, part=part, speaker=speakers[line.speaker], position=len(rows),
+                production=production, part=part, speaker=speakers[line.speaker], position=next(order),
                 start_ms=round(slot[0] * 1000) if slot else None, end_ms=round(slot[1] * 1000) if slot else None,
-                notes=line.notes))
+                notes=line.notes, kind=Line.Kind.ON_SCREEN if line.on_screen else Line.Kind.SPOKEN))
     Line.objects.bulk_create(rows, batch_size=500)
     # bulk_create gives ids on MariaDB 10.5 and newer; read them back by position where it did not.
     if rows and rows[0].pk is None:

@@ -11,7 +11,7 @@ from celery import Celery, signals
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "janoglot.server.settings")
 app = Celery("janoglot")
 app.config_from_object("django.conf:settings", namespace="CELERY")
-app.autodiscover_tasks(["janoglot.cast", "janoglot.direct", "janoglot.mix"])
+app.autodiscover_tasks(["janoglot.adapt", "janoglot.cast", "janoglot.direct", "janoglot.mix", "janoglot.timing"])
 
 
 @signals.worker_process_init.connect
@@ -30,10 +30,14 @@ def _warm_up(**_: Any) -> None:
 
 @signals.worker_ready.connect
 def _ready(**_: Any) -> None:
+    from janoglot.adapt.tasks import go_on_with_drafting
     from janoglot.direct.tasks import go_on_with_running_jobs
+    from janoglot.timing.tasks import go_on_with_copies
 
     if os.environ.get("JANOGLOT_WORKER") != "now":
         go_on_with_running_jobs()
+        go_on_with_drafting()
+        go_on_with_copies()
     note = os.environ.get("JANOGLOT_WORKER_READY")
     if note:
         Path(note).touch()

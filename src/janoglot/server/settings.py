@@ -39,6 +39,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.locale.LocaleMiddleware",
@@ -139,8 +140,12 @@ SPECTACULAR_SETTINGS = {
         "RoleEnum": "janoglot.productions.models.Role",
         "TakeStateEnum": "janoglot.direct.state.TAKE_STATES",
         "MixStateEnum": "janoglot.mix.api.SHOWN_STATES",
+        "WordingStateEnum": "janoglot.adapt.models.Wording.State",
+        "DraftingStateEnum": "janoglot.adapt.drafts_api.JOB_STATES",
+        "SetStateEnum": "janoglot.adapt.api.SETTABLE",
         "JobStateEnum": "janoglot.direct.models.JOB_STATES",
         "JobKindEnum": "janoglot.direct.models.JOB_KINDS",
+        "LineKindEnum": "janoglot.script.models.Line.Kind",
         "QualityEnum": "janoglot.direct.models.QUALITIES",
     },
 }

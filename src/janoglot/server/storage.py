@@ -27,6 +27,11 @@ def mixes() -> FolderStore:
     return FolderStore(settings.VAR / "mixes")
 
 
+def media() -> FolderStore:
+    """Recordings that were brought in, and the copies of them."""
+    return FolderStore(settings.VAR / "media")
+
+
 def serve_sound(request: HttpRequest, place: Path, name: str, kind: str = "audio/wav",
                 download: bool = False) -> HttpResponseBase:
     """A file with support for one range (RFC 9110, 14.2), so that a player can seek in it.

@@ -17,6 +17,7 @@ urlpatterns = [
     path("api/", include("janoglot.adapt.urls")),
     path("api/", include("janoglot.cast.urls")),
     path("api/", include("janoglot.direct.urls")),
+    path("api/", include("janoglot.timing.urls")),
     path("api/", include("janoglot.mix.urls")),
     path("api/", include("janoglot.deliver.urls")),
     re_path(r"^(?!api/|static/|assets/).*$", front_end),

@@ -31,7 +31,7 @@ export function ThemeButton({ onQuay = false }: { onQuay?: boolean }) {
 }
 
 function voiced(edition: Edition): number {
-  const said = edition.counts.lines - edition.counts.empty;
+  const said = edition.counts.lines - edition.counts.empty - edition.counts.on_screen;
   return said ? Math.floor((100 * edition.counts.current) / said) : 0;
 }
 
@@ -62,7 +62,7 @@ export function TopBar({ production }: { production: Production }) {
               >
                 {edition.own_name.replace(/\s*[（(].*[）)]$/, (place_) => (siblings(production, edition) ? place_ : ""))}
                 <span className="text-2xs font-normal text-quay-soft" lang="en">
-                  {edition.is_source ? t("frame.source") : `${voiced(edition)} %`}
+                  {edition.is_source ? t("frame.source") : production.brief ? "…" : `${voiced(edition)} %`}
                 </span>
               </Tabs.Trigger>
             </Tip>

@@ -1,5 +1,6 @@
 import { Pause, Play, SkipBack, SkipForward } from "lucide-react";
 import { Slider, ToggleGroup } from "radix-ui";
+import { useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { EditionLines, Line, Production } from "../shared/api/client";
@@ -10,6 +11,7 @@ import { SpeakerMark } from "../shared/ui/SpeakerMark";
 import { lineAt, spokenWords, wordAt } from "./lines";
 import { lineInAddress, usePlace } from "./place";
 import { usePlayer, type Listening } from "./player";
+import { mediaFile, useSourceMedia } from "./useSourceMedia";
 
 const SPEEDS = [0.75, 1, 1.25, 1.5, 2];
 
@@ -26,20 +28,31 @@ export function Transport({
   const place = usePlace();
   const player = usePlayer();
   const isSource = place.language === production.source_language;
+  const media = useSourceMedia(production.id);
+  const recording = media?.state === "ready" && media.has_sound ? mediaFile(production.id, media, "flac") : null;
   const listening: Listening = isSource ? "source" : player.listening;
   const heard = listening === "source" ? source : dub;
-  const lines = heard?.lines ?? [];
+  const fromRecording = listening === "source" ? recording : null;
+  // In the recording the lines lie where their slots are.
+  const lines = useMemo(
+    () => (fromRecording ? (heard?.lines ?? []).map((line) => (line.slot ? { ...line, start: line.slot[0] ?? 0, seconds: (line.slot[1] ?? 0) - (line.slot[0] ?? 0), marks: [], quality: null } : line)) : (heard?.lines ?? [])),
+    [fromRecording, heard],
+  );
   const selected = lines.find((line) => line.id === place.line) ?? null;
   const loadedHere =
     player.loaded?.production === production.id && player.loaded.language === heard?.edition.language;
   const sounding = loadedHere && (player.playing || player.time > 0) ? lineAt(lines, player.time) : null;
   const shown = player.playing ? (sounding ?? null) : (selected ?? sounding ?? lines[0] ?? null);
   const speaker = production.speakers.find((one) => one.id === shown?.speaker);
-  const canPlay = Boolean(heard?.mix_recipe);
+  const canPlay = Boolean(fromRecording ?? heard?.mix_recipe);
+  const name = fromRecording ?? heard?.mix_recipe;
+  const beneath = listening !== "both" ? null : (recording ?? (source?.mix_recipe ? { language: source.edition.language } : null));
 
   function playFrom(line: Line | null) {
     if (!heard) return;
-    void player.play(production.id, heard.edition.language, heard.mix_recipe, line ? line.start : null);
+    const from = line ? line.start : null;
+    if (fromRecording) void player.playFile(production.id, heard.edition.language, fromRecording, from);
+    else void player.play(production.id, heard.edition.language, heard.mix_recipe, from, beneath);
   }
   function toggle() {
     if (player.playing || player.preparing !== null) player.pause();
@@ -47,7 +60,7 @@ export function Transport({
       // From the selected line, or on from where it was paused inside that line.
       const chosen = lines.find((line) => line.id === lineInAddress());
       const inside = loadedHere && sounding && (!chosen || sounding.id === chosen.id);
-      const stale = player.loaded?.recipe !== heard?.mix_recipe;
+      const stale = player.loaded?.recipe !== name;
       playFrom(inside && !stale ? null : (chosen ?? lines[0] ?? null));
     }
   }
@@ -110,7 +123,7 @@ export function Transport({
             player.setListening(value as Listening);
           }}
         >
-          {(["source", "dub"] as const).map((value) => (
+          {(["source", "dub", "both"] as const).map((value) => (
             <ToggleGroup.Item
               key={value}
               value={value}

@@ -1,9 +1,9 @@
-import { CircleHelp, Undo2 } from "lucide-react";
+import { CircleHelp, Redo2, Undo2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Navigate } from "react-router";
 
-import { api, data, Fault, type EditionLines, type Production } from "../shared/api/client";
+import { Fault, type EditionLines, type Production } from "../shared/api/client";
 import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
 import { useKeys, useLetGo } from "../shared/useKeys";
 import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
@@ -12,10 +12,12 @@ import { CastStage } from "../stages/cast/CastStage";
 import { DeliverStage } from "../stages/deliver/DeliverStage";
 import { MixStage } from "../stages/mix/MixStage";
 import { ScriptStage } from "../stages/script/ScriptStage";
+import { useLiveScript, useScript, useScriptActions } from "../stages/script/useScript";
 import { TimeStage } from "../stages/time/TimeStage";
 import { Finishing } from "./MainAction";
 import { useNotices } from "./notices";
 import { lineInAddress, STAGES, usePlace, type Stage } from "./place";
+import { PictureWindow } from "./PictureWindow";
 import { usePlayer } from "./player";
 import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
@@ -26,8 +28,7 @@ export interface StageProps {
   source: EditionLines;
 }
 
-const VIEWS: Record<Stage, (props: StageProps) => React.ReactNode> = {
-  script: ScriptStage,
+const VIEWS: Record<Exclude<Stage, "script">, (props: StageProps) => React.ReactNode> = {
   cast: CastStage,
   adapt: AdaptStage,
   time: TimeStage,
@@ -40,6 +41,8 @@ export function Workplace() {
   const { t } = useTranslation();
   const place = usePlace();
   const production = useProduction(place.production);
+  // Asked for beside the production, not after it.
+  useLiveScript(place.production);
   if (production.error)
     return (
       <Empty title={production.error instanceof Fault && production.error.message ? production.error.message : t("common.unreachable")}>
@@ -75,7 +78,7 @@ function firstOpen(stage: Stage, edition: EditionLines, source: EditionLines | u
   const lines = stage === "script" ? (source?.lines ?? []) : edition.lines;
   return lines.find((line) => {
     if (stage === "cast") return line.state === "uncast" || line.wrong_language;
-    if (stage === "time") return line.over > 0;
+    if (stage === "time") return line.harm > 0;
     if (stage === "deliver") return line.state === "unvoiced" || line.state === "out_of_date" || line.quality === "sketch";
     return line.state === "empty";
   })?.id;
@@ -86,19 +89,27 @@ function Opened({ production }: { production: Production }) {
   const place = usePlace();
   const say = useNotices((state) => state.say);
   const [keys, setKeys] = useState(false);
-  const source = useEdition(production.id, production.source_language);
-  const edition = useEdition(production.id, place.language);
-  const undo = useChange(production.id, () =>
-    data(api.POST("/api/productions/{production_id}/undo/", { params: { path: { production_id: production.id } } })),
-  );
+  const script = useScript(production.id);
+  // The script is there to be typed in before it is asked how every line of it stands.
+  const wait = place.stage === "script" && !script;
+  const source = useEdition(production.id, wait ? undefined : production.source_language);
+  const edition = useEdition(production.id, wait ? undefined : place.language);
+  const actions = useScriptActions(production.id);
+  const undoable = script ? script.undo : production.undo;
+  const redoable = script ? script.redo : production.redo;
   const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
   const tell = (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") });
   const onUndo = () => {
-    if (!production.undo) return;
-    const what = t(`action.${production.undo}`);
-    undo.mutate(undefined, { onSuccess: () => say({ tone: "calm", text: t("frame.undone", { what }) }), onError: tell });
+    if (!undoable || production.role === "reader") return;
+    const what = t(`action.${undoable}`);
+    void actions.undo().then((done) => done && say({ tone: "calm", text: t("frame.undone", { what }) }));
   };
-  const lines = edition.data?.lines ?? [];
+  const onRedo = () => {
+    if (!redoable || production.role === "reader") return;
+    const what = t(`action.${redoable}`);
+    void actions.redo().then((done) => done && say({ tone: "calm", text: t("frame.redone", { what }) }));
+  };
+  const lines: readonly { id: number }[] = (place.stage === "script" ? script?.lines : edition.data?.lines) ?? [];
   const move = (by: 1 | -1) => {
     const current = lineInAddress();
     const at = lines.findIndex((line) => line.id === current);
@@ -109,6 +120,8 @@ function Opened({ production }: { production: Production }) {
   useKeys({
     "?": () => setKeys(true),
     "Mod+z": onUndo,
+    "Mod+Shift+z": onRedo,
+    "Mod+y": onRedo,
     ArrowDown: () => move(1),
     ArrowUp: () => move(-1),
     v: () => place.line && voice.mutate(place.line, { onError: tell }),
@@ -118,7 +131,7 @@ function Opened({ production }: { production: Production }) {
     document.title = `${production.name} · Janoglot`;
   }, [production.name]);
   useEffect(() => () => usePlayer.getState().pause(), [production.id]);
-  const View = VIEWS[place.stage];
+  const View = place.stage === "script" ? null : VIEWS[place.stage];
   const fault = edition.error ?? source.error;
   return (
     <div className="h-full flex flex-col min-w-[1000px]">
@@ -156,13 +169,14 @@ function Opened({ production }: { production: Production }) {
         <span className="ms-auto flex items-center gap-0.5">
           <Finishing production={production} />
           {production.role !== "reader" && (
-            <IconButton
-              name={production.undo ? t("frame.undoWhat", { what: t(`action.${production.undo}`) }) : t("frame.nothingToUndo")}
-              disabled={!production.undo}
-              onClick={onUndo}
-            >
-              <Undo2 size={16} aria-hidden />
-            </IconButton>
+            <>
+              <IconButton name={undoable ? t("frame.undoWhat", { what: t(`action.${undoable}`) }) : t("frame.nothingToUndo")} disabled={!undoable} onClick={onUndo}>
+                <Undo2 size={16} aria-hidden />
+              </IconButton>
+              <IconButton name={redoable ? t("frame.redoWhat", { what: t(`action.${redoable}`) }) : t("frame.nothingToRedo")} disabled={!redoable} onClick={onRedo}>
+                <Redo2 size={16} aria-hidden />
+              </IconButton>
+            </>
           )}
           <IconButton name={t("frame.keys")} onClick={() => setKeys(true)}>
             <CircleHelp size={16} aria-hidden />
@@ -171,7 +185,9 @@ function Opened({ production }: { production: Production }) {
         </span>
       </nav>
       <main id="work" className="grow min-h-0 flex">
-        {fault && !edition.data ? (
+        {!View ? (
+          <ScriptStage key={production.id} production={production} source={source.data} />
+        ) : fault && !edition.data ? (
           <Empty title={fault.message || t("common.unreachable")}>
             <Button look="main" onClick={() => void Promise.all([edition.refetch(), source.refetch()])}>{t("common.again")}</Button>
           </Empty>
@@ -181,10 +197,11 @@ function Opened({ production }: { production: Production }) {
           <p className="p-8 text-soft" role="status">{t("common.loading")}</p>
         )}
       </main>
+      <PictureWindow production={production} dub={edition.data} />
       <Transport production={production} source={source.data} dub={edition.data} />
       <Sheet title={t("frame.keys")} open={keys} onClose={() => setKeys(false)}>
         <dl className="p-5 grid grid-cols-[auto_1fr] gap-x-5 gap-y-2 text-sm">
-          {(["space", "comma", "arrows", "v", "digits", "enter", "undo", "help"] as const).map((key) => (
+          {(["space", "comma", "arrows", "v", "digits", "enter", "backspace", "altArrows", "shiftArrows", "s", "g", "o", "i", "adaptNext", "adaptApprove", "board", "altNudge", "zoom", "cure", "nextBad", "undo", "redo", "find", "help"] as const).map((key) => (
             <div key={key} className="contents">
               <dt><kbd className="px-1.5 py-0.5 rounded-sm border border-rule bg-paper font-sans">{t(`keys.${key}.key`)}</kbd></dt>
               <dd>{t(`keys.${key}.does`)}</dd>

@@ -1,9 +1,9 @@
 import { create } from "zustand";
 
-import { Fault } from "../shared/api/client";
+import { Fault, type Mix } from "../shared/api/client";
 import { askForMix, fetchMix, mixSound, queryClient } from "../shared/api/queries";
 
-export type Listening = "source" | "dub";
+export type Listening = "source" | "dub" | "both";
 
 interface PlayerState {
   /** What is loaded: production, language and the mix's recipe. */
@@ -21,14 +21,26 @@ interface PlayerState {
   seek: (time: number) => void;
   pause: () => void;
   clearFault: () => void;
-  /** Play the mix named `recipe` from `from` seconds, having it made first where it is missing. */
-  play: (production: number, language: string, recipe: string, from: number | null) => Promise<void>;
+  /**
+   * Play the mix named `recipe` from `from` seconds, having it made first where it is missing. What lies at `under` plays
+   * beneath it, in step with the picture.
+   */
+  play: (production: number, language: string, recipe: string, from: number | null, under?: string | { language: string } | null) => Promise<void>;
+  /** Play a recording that is there already. */
+  playFile: (production: number, language: string, address: string, from: number | null) => Promise<void>;
 }
 
 const audio = typeof Audio === "undefined" ? null : new Audio();
 if (audio) {
   audio.preload = "auto";
   audio.preservesPitch = true;
+}
+
+/** The source beneath the dub; who shows the picture keeps both in step with the programme. */
+export const underneath = typeof Audio === "undefined" ? null : new Audio();
+if (underneath) {
+  underneath.preload = "auto";
+  underneath.volume = 0.45;
 }
 
 export const usePlayer = create<PlayerState>((set, get) => ({
@@ -54,20 +66,38 @@ export const usePlayer = create<PlayerState>((set, get) => ({
     audio?.pause();
     set({ playing: false, preparing: null });
   },
-  play: async (production, language, recipe, from) => {
+  playFile: async (production, language, address, from) => {
+    if (!audio) return;
+    try {
+      const { loaded } = get();
+      if (loaded?.recipe !== address || loaded.language !== language) {
+        audio.src = address;
+        set({ loaded: { production, language, recipe: address }, duration: 0, fault: null });
+      }
+      setUnder(null);
+      audio.playbackRate = get().speed;
+      if (from !== null) audio.currentTime = from;
+      await audio.play();
+      set({ playing: true, preparing: null });
+    } catch (error) {
+      if (error instanceof DOMException && error.name === "AbortError") return;
+      set({ playing: false, preparing: null, fault: error instanceof Error ? error.message || "unreachable" : "error" });
+    }
+  },
+  play: async (production, language, recipe, from, under = null) => {
     if (!audio) return;
     const { loaded } = get();
     try {
+      if (under && typeof under === "object") {
+        // The source as it is voiced here: made first, like the dub.
+        set({ preparing: 0, fault: null });
+        const made = await madeMix(production, under.language, () => get().preparing !== null, (share) => set({ preparing: share / 2 }));
+        if (made) setUnder(mixSound(production, under.language, made.recipe));
+      } else setUnder(under);
       if (!loaded || loaded.recipe !== recipe || loaded.language !== language) {
         set({ preparing: 0, fault: null });
-        let mix = await askForMix(production, language);
-        while (mix.state === "making") {
-          await new Promise((done) => setTimeout(done, 250));
-          if (get().preparing === null) return; // stopped meanwhile
-          mix = await fetchMix(production, language, mix.recipe);
-          set({ preparing: mix.share });
-        }
-        if (mix.state === "failed") throw new Fault("mix", mix.fault, 500);
+        const mix = await madeMix(production, language, () => get().preparing !== null, (share) => set({ preparing: share }));
+        if (!mix) return; // stopped meanwhile
         // Whoever shows whether this mix is made looks again.
         void queryClient.invalidateQueries({ queryKey: ["production", production, "mix"] });
         audio.src = mixSound(production, language, mix.recipe);
@@ -83,6 +113,26 @@ export const usePlayer = create<PlayerState>((set, get) => ({
     }
   },
 }));
+
+/** The mix of an edition as it stands, waited for; null where `goesOn` says that nobody waits any more. */
+async function madeMix(production: number, language: string, goesOn: () => boolean, tell: (share: number) => void): Promise<Mix | null> {
+  let mix = await askForMix(production, language);
+  while (mix.state === "making") {
+    await new Promise((done) => setTimeout(done, 250));
+    if (!goesOn()) return null;
+    mix = await fetchMix(production, language, mix.recipe);
+    tell(mix.share);
+  }
+  if (mix.state === "failed") throw new Fault("mix", mix.fault, 500);
+  return mix;
+}
+
+function setUnder(address: string | null): void {
+  if (!underneath || (underneath.getAttribute("src") ?? "") === (address ?? "")) return;
+  underneath.pause();
+  if (address) underneath.src = address;
+  else underneath.removeAttribute("src");
+}
 
 if (audio) {
   let frame = 0;
@@ -107,7 +157,12 @@ interface SampleState {
   address: string | null;
   loading: boolean;
   fault: string | null;
+  /** What comes after what plays now, and the name of the whole row of sounds; "" for a single one. */
+  queue: readonly string[];
+  row: string;
   toggle: (address: string) => void;
+  /** Play several, one after the other; asked for again under the same name, stop. */
+  playRow: (row: string, addresses: readonly string[]) => void;
 }
 
 /** Short sounds beside the programme: an audition, a single take. One at a time. */
@@ -115,23 +170,51 @@ export const useSample = create<SampleState>((set, get) => ({
   address: null,
   loading: false,
   fault: null,
+  queue: [],
+  row: "",
   toggle: (address) => {
     if (!sample) return;
     usePlayer.getState().pause();
-    if (get().address === address) {
+    if (get().address === address && !get().row) {
       sample.pause();
       set({ address: null, loading: false });
       return;
     }
-    set({ address, loading: true, fault: null });
-    sample.src = address;
-    sample.play().then(
-      () => set({ loading: false }),
-      (error: unknown) => {
-        if (error instanceof DOMException && error.name === "AbortError") return;
-        set({ address: null, loading: false, fault: address });
-      },
-    );
+    set({ queue: [], row: "" });
+    sound(address);
+  },
+  playRow: (row, addresses) => {
+    if (!sample) return;
+    usePlayer.getState().pause();
+    const [first, ...rest] = addresses;
+    if (get().row === row || first === undefined) {
+      sample.pause();
+      set({ address: null, loading: false, queue: [], row: "" });
+      return;
+    }
+    set({ queue: rest, row });
+    sound(first);
   },
 }));
-sample?.addEventListener("ended", () => useSample.setState({ address: null }));
+
+function sound(address: string): void {
+  if (!sample) return;
+  useSample.setState({ address, loading: true, fault: null });
+  sample.src = address;
+  sample.play().then(
+    () => useSample.setState({ loading: false }),
+    (error: unknown) => {
+      if (error instanceof DOMException && error.name === "AbortError") return;
+      useSample.setState({ address: null, loading: false, fault: address, queue: [], row: "" });
+    },
+  );
+}
+
+sample?.addEventListener("ended", () => {
+  const [next, ...rest] = useSample.getState().queue;
+  if (next === undefined) useSample.setState({ address: null, row: "" });
+  else {
+    useSample.setState({ queue: rest });
+    sound(next);
+  }
+});

@@ -4,13 +4,16 @@ import { useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { useNavigate } from "react-router";
 
-import { api, data, send, type Preview } from "../shared/api/client";
+import { api, data, send, type Preview, type Schemas } from "../shared/api/client";
 import { useLanguages } from "../shared/api/queries";
 import { clock, languageName } from "../shared/format";
 import { Button, Empty, FIELD, Notice, Select, Sheet } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
 
-const ROLES = ["speaker", "words", "start", "end", "duration", "notes", "part"] as const;
+const ROLES = ["speaker", "words", "start", "end", "duration", "notes", "part", "kind"] as const;
+const WAYS = ["whole", "heading", "paragraph", "characters", "pattern"] as const;
+
+type Hints = Schemas["PatchedHintsRequest"];
 
 /** Bringing a script in: the file on one side, what was understood on the other; nothing is created before. */
 export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -37,7 +40,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
     onError: () => setPreview(null),
   });
   const correct = useMutation({
-    mutationFn: (hints: { source_language?: string; columns?: Record<string, string> }) =>
+    mutationFn: (hints: Hints) =>
       data(
         api.PATCH("/api/imports/{draft_id}/", {
           params: { path: { draft_id: preview?.draft ?? 0 } },
@@ -86,7 +89,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
               className="sr-only"
               tabIndex={-1}
               aria-label={t("import.choose")}
-              accept=".txt,.csv,.tsv,.srt,.vtt,text/plain,text/csv"
+              accept=".txt,.md,.csv,.tsv,.xlsx,.docx,.pptx,.srt,.vtt,.ttml,.xml,.fountain,.json,text/plain,text/csv"
               onChange={(event) => {
                 take(event.target.files?.[0]);
                 event.target.value = "";
@@ -145,7 +148,7 @@ function Understood({
   onCorrect,
 }: {
   preview: Preview;
-  onCorrect: (hints: { source_language?: string; columns?: Record<string, string> }) => void;
+  onCorrect: (hints: Hints) => void;
 }) {
   const { t, i18n } = useTranslation();
   const languages = useLanguages().data ?? [];
@@ -160,7 +163,7 @@ function Understood({
         {" · "}
         {t("import.timed", { count: preview.timed })}
         {" · "}
-        {t(`import.format.${preview.format}`)}, {preview.encoding}
+        {[t(`import.format.${preview.format}`), preview.encoding].filter(Boolean).join(", ")}
       </p>
       <div className="flex items-center gap-2 text-sm">
         <label htmlFor="source-language">{t("import.source")}</label>
@@ -180,6 +183,7 @@ function Understood({
           </span>
         )}
       </div>
+      {(preview.could_be_prose || preview.prose) && <Prose key={preview.draft} preview={preview} onCorrect={onCorrect} />}
       {preview.columns.length > 0 && (
         <fieldset>
           <legend className="text-sm font-semibold mb-1.5">{t("import.columns")}</legend>
@@ -249,5 +253,60 @@ function Understood({
         </tbody>
       </table>
     </>
+  );
+}
+
+/** A book's text: who reads it, and where its parts begin, seen before anything is made. */
+function Prose({ preview, onCorrect }: { preview: Preview; onCorrect: (hints: Hints) => void }) {
+  const { t } = useTranslation();
+  const [way, setWay] = useState<(typeof WAYS)[number]>("heading");
+  const [most, setMost] = useState("5000");
+  const [pattern, setPattern] = useState("^Chapter");
+  const [narrator, setNarrator] = useState("Narrator");
+  const ask = (over: { way?: (typeof WAYS)[number]; prose?: boolean } = {}) =>
+    onCorrect({
+      prose: over.prose ?? true,
+      parts_by: (over.way ?? way) === "whole" ? "" : ((over.way ?? way) as Exclude<(typeof WAYS)[number], "whole">),
+      narrator,
+      pattern,
+      ...(Number(most) >= 200 ? { most_characters: Number(most) } : {}),
+    });
+  return (
+    <fieldset className="rounded-md border border-rule bg-paper p-3 flex flex-col gap-2">
+      <legend className="sr-only">{t("import.prose")}</legend>
+      <label className="flex items-center gap-2 text-sm font-semibold">
+        <input type="checkbox" checked={preview.prose} onChange={(event) => ask({ prose: event.target.checked })} />
+        {t("import.prose")}
+      </label>
+      {preview.prose && (
+        <>
+          <div className="flex flex-wrap items-end gap-3 text-xs">
+            <label className="flex flex-col gap-0.5">
+              {t("import.partsBy")}
+              <Select value={way} onChange={(event) => { const next = event.target.value as (typeof WAYS)[number]; setWay(next); ask({ way: next }); }}>
+                {WAYS.map((one) => <option key={one} value={one}>{t(`import.way.${one}`)}</option>)}
+              </Select>
+            </label>
+            {way === "characters" && (
+              <label className="flex flex-col gap-0.5">{t("import.most")}<input className={`${FIELD} w-24`} inputMode="numeric" value={most} onChange={(event) => setMost(event.target.value)} onBlur={() => ask()} /></label>
+            )}
+            {way === "pattern" && (
+              <label className="flex flex-col gap-0.5">{t("import.pattern")}<input className={`${FIELD} w-48`} value={pattern} onChange={(event) => setPattern(event.target.value)} onBlur={() => ask()} /></label>
+            )}
+            <label className="flex flex-col gap-0.5">{t("import.narrator")}<input className={`${FIELD} w-36`} maxLength={120} value={narrator} onChange={(event) => setNarrator(event.target.value)} onBlur={() => ask()} /></label>
+          </div>
+          <p className="text-sm font-semibold">{t("import.parts", { count: preview.parts.length })}</p>
+          <ol className="max-h-40 overflow-auto text-sm divide-y divide-rule" tabIndex={0} aria-label={t("import.parts", { count: preview.parts.length })}>
+            {preview.parts.map((part, index) => (
+              <li key={index} className="flex gap-3 py-0.5">
+                <span className="grow truncate">{part.name || t("import.noTitle")}</span>
+                <span className="text-soft tabular-nums">{t("import.lines", { count: part.lines })}</span>
+                <span className="text-soft tabular-nums w-32 text-end whitespace-nowrap">{t("import.characters", { count: part.characters })}</span>
+              </li>
+            ))}
+          </ol>
+        </>
+      )}
+    </fieldset>
   );
 }

@@ -31,3 +31,11 @@ export function languageName(tag: string, reader: string): string {
     return tag;
   }
 }
+
+/** What was typed as a time, in seconds: "1:02.5", "62.5", "1:00:02"; null where it is empty, undefined where it is none. */
+export function seconds(typed: string): number | null | undefined {
+  const text = typed.trim().replace(",", ".");
+  if (!text) return null;
+  if (!/^(?:\d+:){0,2}\d+(?:\.\d+)?$/.test(text)) return undefined;
+  return text.split(":").reduce((sum, piece) => sum * 60 + Number(piece), 0);
+}

@@ -5,7 +5,7 @@ const WIDGET = `${TYPING}, button, a, [role=slider], [role=menuitem], [role=opti
 
 /**
  * Keys for the whole window. `keys` maps a key (as KeyboardEvent.key, with "Mod+" for Ctrl or Cmd) to what it does.
- * Nothing happens while something is typed, nor, for Space and Enter, on a control that uses them itself.
+ * "Shift+" counts for arrows and with "Mod+". Nothing happens while something is typed, nor, for Space and Enter, on a control that uses them itself.
  */
 export function useKeys(keys: Record<string, () => void>): void {
   const latest = useRef(keys);
@@ -18,7 +18,8 @@ export function useKeys(keys: Record<string, () => void>): void {
       if (event.defaultPrevented || event.altKey || target?.closest(TYPING)) return;
       if (document.querySelector("[role=dialog], [role=menu], [role=listbox]")) return;
       if ([" ", "Enter", "ArrowUp", "ArrowDown"].includes(event.key) && target?.closest(WIDGET)) return;
-      const name = (event.ctrlKey || event.metaKey ? "Mod+" : "") + event.key;
+      const arrow = event.key.startsWith("Arrow");
+      const name = (event.ctrlKey || event.metaKey ? "Mod+" : "") + (event.shiftKey && (arrow || event.ctrlKey || event.metaKey) ? "Shift+" : "") + (arrow ? event.key : event.key.length === 1 && (event.ctrlKey || event.metaKey) ? event.key.toLowerCase() : event.key);
       const act = latest.current[name];
       if (act) {
         event.preventDefault();

@@ -10,6 +10,7 @@ from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 from janoglot.script.models import Speaker
+from janoglot.script.reading import who_is_together
 
 
 def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
@@ -25,7 +26,9 @@ def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
         taken = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(edition=edition)}
         like = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(
             edition__production=production, edition__language=production.source_language)}
-        chosen = cast_rest([speaker.name for speaker in speakers], edition.language, taken, like)
+        chosen = cast_rest([speaker.name for speaker in speakers], edition.language, taken, like,
+                           together=who_is_together(production))
         record.summary = f"{len(chosen)} speakers, {edition.language}"
+        record.details = {"count": len(chosen), "language": edition.language}
         return [record.create(Casting(edition=edition, speaker=speaker, voice=chosen[speaker.name]))
                 for speaker in speakers if speaker.name in chosen]

@@ -7,6 +7,7 @@ from typing import Any
 from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.settings import checked_settings
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -14,16 +15,20 @@ from janoglot.script.models import Speaker
 
 
 def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[str, Any]) -> Casting | None:
-    """``changes``: any of voice (an id, or "" to take the voice away), pace, pitch, level_db, accent_meant.
+    """``changes``: any of voice (an id, or "" to take the voice away), the settings, accent_meant, note.
 
     Another voice starts with no settings marked as meant. Raises UnknownVoice, and BadInput for settings
     without a voice.
     """
+    checked_settings(changes)
     if changes.get("voice"):
         changes["voice"] = voice_named(changes["voice"]).id
     with action(user, edition.production, "set_casting") as record:
         casting = Casting.objects.select_for_update().filter(edition=edition, speaker=speaker).first()
         record.summary = f"{speaker.name}, {edition.language}: {changes.get('voice', 'settings')}"
+        if changes.get("voice"):
+            record.details = {"speaker": speaker.name, "language": edition.language,
+                              "voice": voice_named(changes["voice"]).name}
         if changes.get("voice") == "":
             if casting:
                 record.delete(casting)

@@ -9,6 +9,9 @@ from janoglot.core.errors import BadInput
 LARGEST = 5 * 1024 * 1024
 """Bytes. A 10,000-line script in eight languages is about 4 MB."""
 
+LARGEST_PACKAGE = 60 * 1024 * 1024
+"""Bytes of an office file, which may be heavy with pictures that nobody reads here."""
+
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig", "UTF-8 with a byte-order mark"),
     (codecs.BOM_UTF16_LE, "utf-16", "UTF-16"),
@@ -33,7 +36,8 @@ def decode(data: bytes) -> tuple[str, str]:
         raise BadInput("The file is empty: there are no words in it.")
     if "\x00" in text or sum(ch < " " and ch not in "\n\t\x0b\x0c\x1b" for ch in text[:4000]) > 8:
         raise BadInput(
-            "This is not a text file. Save the script as text, CSV, SRT or WebVTT and choose that file."
+            "This is not a text file. Save the script as text, a spreadsheet, a text document or captions and choose "
+            "that file."
         )
     return text, name
 

@@ -23,6 +23,8 @@ class ScriptLine:
     part: str = ""
     row: int | None = None
     wordings: dict[str, str] = field(default_factory=dict)
+    on_screen: bool = False
+    """Read there, translated, and never voiced."""
 
     @property
     def slot(self) -> tuple[float, float] | None:
@@ -41,6 +43,8 @@ class Script:
     columns: list[tuple[str, str]] = field(default_factory=list)
     """For tables: each header as it stands in the file, with what it was taken for ("" = passed over)."""
     source_language: str | None = None
+    prose: bool = False
+    """Read as a book's text, by one voice."""
 
     @property
     def speakers(self) -> list[str]:

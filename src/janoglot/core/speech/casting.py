@@ -5,9 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping, Sequence
 
+import numpy as np
+
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import distance, english_name
+from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voices_for
+from janoglot.core.speech.match import CastingProblem, far, pair_price, solve
+from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.voices import AGES, Voice
 
 # Semitones of pitch, and thirds of a vocal tract, weigh about alike in telling two voices apart.
@@ -27,15 +32,16 @@ def apart(one: Voice, other: Voice) -> float:
 
 def cast_rest(
     speakers: Sequence[str], language: str, taken: Mapping[str, str], like: Mapping[str, str] | None = None,
-    avoid: Collection[str] = (),
+    avoid: Collection[str] = (), together: Collection[frozenset[str]] | None = None,
 ) -> dict[str, str]:
-    """A voice id for every speaker of ``speakers`` that ``taken`` gives none.
+    """A voice id for every speaker of ``speakers`` that ``taken`` gives none, all chosen at once.
 
     ``speakers`` come with the one who speaks most first. ``like`` gives each speaker's voice in another
-    edition: the choice keeps near it in register and age, so that a deep Keeper stays deep. Voices
-    already used are taken again only where the language has no more. Children's voices go only to who
-    has one elsewhere, or when nothing else is left. Rich voices go before light ones: they are what is
-    delivered. Deterministic.
+    edition: the choice keeps near it as it is measured, and in age, so that a deep Keeper stays deep. Those
+    who share a part (``together``; None: everybody) are kept apart in sound. Voices already used are taken
+    again only where the language has no more. Children's voices go only to who has one elsewhere, or when
+    nothing else is left. Rich voices go before light ones: they are what is delivered. Deterministic, and
+    of all choices the one that costs least: see :func:`janoglot.core.speech.match.solve`.
 
     Raises BadInput where no voice on this machine speaks the language.
     """
@@ -43,27 +49,36 @@ def cast_rest(
     if not candidates:
         raise BadInput("No voice on this machine speaks {language}.", language=english_name(language))
     voices = catalogue()
+    rest = [speaker for speaker in speakers if not taken.get(speaker)]
     used = set(taken.values()) | set(avoid)
-    chosen: dict[str, str] = {}
-    for speaker in speakers:
-        if taken.get(speaker):
-            continue
+    candidates = _likely(candidates, used, len(rest))
+    measures = [measure_or_estimate(voice) for voice in candidates]
+    cost = np.zeros((len(rest), len(candidates)))
+    for i, speaker in enumerate(rest):
         model = voices.get((like or {}).get(speaker, ""))
-        in_cast = [voices[v] for v in (*taken.values(), *chosen.values()) if v in voices]
+        beside = [measure_or_estimate(voices[v]) for other, v in taken.items() if v in voices and other != speaker
+                  and (together is None or frozenset((speaker, other)) in together)]
+        # Who speaks most is suited first where two want the same voice.
+        weight = 1.0 - 0.4 * i / max(1, len(rest) - 1)
+        for v, voice in enumerate(candidates):
+            cost[i, v] = weight * _suits(voice, measures[v], model, language) + 100.0 * (voice.id in used) + \
+                sum(float(pair_price(far(measures[v], m))) for m in beside) + 1e-6 * v
+    pairs = [(i, j) for i in range(len(rest)) for j in range(i + 1, len(rest))
+             if together is None or frozenset((rest[i], rest[j])) in together]
+    chosen = solve(CastingProblem(cost, measures, pairs))
+    return {speaker: candidates[v].id for speaker, v in zip(rest, chosen, strict=True)}
 
-        def cost(voice: Voice, model: Voice | None = model, in_cast: list[Voice] = in_cast) -> tuple[float, str]:
-            total = 100.0 * (voice.id in used) + 60.0 * (not voice.is_rich)
-            # A rich voice takes the accent of whichever place the words are from.
-            total += 0.0 if voice.is_rich else 1.5 * distance(language, voice.locale)
-            nearest = min((apart(voice, other) for other in in_cast), default=12.0)
-            total += 40.0 / (1.0 + nearest)
-            if model:
-                total += 0.8 * apart(voice, model) + 1.0 * abs(AGES.index(voice.age) - AGES.index(model.age))
-            else:
-                total += 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
-            return total, voice.id
 
-        best = min(candidates, key=cost)
-        chosen[speaker] = best.id
-        used.add(best.id)
-    return chosen
+def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: str) -> float:
+    """What a voice costs for one speaker alone."""
+    # A rich voice takes the accent of whichever place the words are from.
+    cost = 0.0 if voice.is_rich else 60.0 + 1.5 * distance(language, voice.locale)
+    if model:
+        return cost + far(measure, measure_or_estimate(model)) + abs(AGES.index(voice.age) - AGES.index(model.age))
+    return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
+
+
+def _likely(candidates: Sequence[Voice], used: Collection[str], count: int) -> list[Voice]:
+    """Those of the candidates that can come into question: with enough rich ones, no light one does."""
+    rich = [voice for voice in candidates if voice.is_rich and voice.id not in used]
+    return rich if len(rich) >= 2 * count + 8 else list(candidates)

@@ -18,7 +18,8 @@ from janoglot.core.speech.engines.rich import RichEngine
 from janoglot.core.speech.voices import Voice, register_of
 
 HOME = "ja-JP"
-LICENCE = "Apache-2.0 weights; its sound may be used freely, commercially too"
+LICENCE = "Apache-2.0 (the network and its styles)"
+LICENCE_AT = "LICENSE in each Python package of requirements/rich.txt"
 
 # Every language whose sounds the network has, to 98 in 100 (``./janoglot measure-voices --coverage``).
 TONGUES = ("af", "am", "ar", "as", "bg", "bn", "bs", "ca", "cs", "cv", "cy", "da", "de", "el", "en", "eo", "es", "et",
@@ -100,10 +101,11 @@ def rich_voices() -> Iterator[Voice]:
 def _own_style(engine: Engine, style: str, locale: str) -> Voice:
     """A style of a user's own file as it is; f and m in its name are all that is known of it."""
     assert isinstance(engine, RichEngine)
-    return _voice(style.lower(), style, style, locale, "30s", Shaping(round(engine.own_pitch(style), 1)), TONGUES)
+    return _voice(style.lower(), style, style, locale, "30s", Shaping(round(engine.own_pitch(style), 1)), TONGUES,
+                  "of your own file: not known here", None, "wherever you had the file from")
 
 
-def _voice(voice_id: str, name: str, base: str, locale: str, age: str, shaping: Shaping,
-           tongues: tuple[str, ...]) -> Voice:
-    return Voice(voice_id, name, RichEngine.id, base, locale, "", register_of(shaping.pitch_hz), age, shaping, LICENCE,
-                 tongues)
+def _voice(voice_id: str, name: str, base: str, locale: str, age: str, shaping: Shaping, tongues: tuple[str, ...],
+           licence: str = LICENCE, commercial: bool | None = True, licence_at: str = LICENCE_AT) -> Voice:
+    return Voice(voice_id, name, RichEngine.id, base, locale, "", register_of(shaping.pitch_hz), age, shaping, licence,
+                 commercial, licence_at, tongues)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import lru_cache
@@ -44,6 +45,8 @@ class TakeRecipe:
     delivery: Delivery = field(default_factory=Delivery)
     language: str = ""
     """BCP 47, of the words. Decides the sound of a voice that speaks many."""
+    foreign: tuple[tuple[str, str], ...] = ()
+    """Words of the line that are in another language, each with its BCP 47 tag; wherever they stand in it."""
 
     @property
     def spoken_words(self) -> str:
@@ -60,12 +63,26 @@ class TakeRecipe:
 
     @property
     def utterance(self) -> Utterance:
-        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery, self.language)
+        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, self.delivery, self.language,
+                         self.foreign_spans)
+
+    @property
+    def foreign_spans(self) -> tuple[tuple[int, int, str], ...]:
+        """Where words in another language stand: start, length, tag; the longer where two overlap."""
+        found: list[tuple[int, int, str]] = []
+        for words, language in sorted(self.foreign, key=lambda one: -len(one[0])):
+            phrase = re.escape(" ".join(words.split()))
+            for match in re.finditer(rf"(?<!\w){phrase}(?!\w)", self.spoken_words, re.IGNORECASE):
+                if words.strip() and all(match.end() <= at or match.start() >= at + length for at, length, _ in found):
+                    found.append((match.start(), match.end() - match.start(), language))
+        return tuple(sorted(found))
 
 
 @lru_cache(maxsize=50_000)
 def _take_hash(recipe: TakeRecipe) -> str:
-    tongue = {"language": recipe.language} if recipe.voice.is_rich else {}
+    tongue: dict[str, Any] = {"language": recipe.language} if recipe.voice.is_rich else {}
+    if recipe.voice.is_rich and recipe.foreign_spans:
+        tongue["foreign"] = recipe.foreign_spans
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
                        engine=engine_named(recipe.voice.engine).version, **tongue)
 
@@ -109,7 +126,8 @@ def make_take(recipe: TakeRecipe, store: Store) -> Take:
     known = engine.lengths(recipe.utterance)
     if known:
         return Take(recipe.hash, round(known.seconds, 6), 0, KEPT_LUFS, _marks(known.words))
-    spoken = trim(engine.speak(recipe.utterance))
+    # A take keeps its words' times alone.
+    spoken = trim(replace(engine.speak(recipe.utterance), phonemes=()))
     if spoken.seconds < 0.02:
         raise EngineError("“{words}” holds nothing that {voice} can say.", words=recipe.words[:40],
                           voice=recipe.voice.name)

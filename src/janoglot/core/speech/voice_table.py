@@ -21,16 +21,10 @@ from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Utterance
 from janoglot.core.speech.engines.rich import RichEngine
 from janoglot.core.speech.engines.rich_tokens import is_tonal, missing_symbols
+from janoglot.core.speech.measures import SENTENCES
 from janoglot.core.speech.rich_voices import TONGUES
+from janoglot.core.speech.sketching import sketch_voice
 from janoglot.core.speech.voices import Voice
-
-SENTENCES = {
-    "en": "Mind the third step, it has been loose since the winter. Who would wind a clock that the sea winds for us?",
-    "es": "Cuidado con el tercer escalón, está suelto desde el invierno. ¿Quién le da cuerda a un reloj de marea?",
-    "fr": "Attention à la troisième marche, elle bouge depuis l'hiver. Qui remonte une horloge de marée ?",
-    "pt": "Cuidado com o terceiro degrau, está solto desde o inverno. Quem dá corda a um relógio de maré?",
-    "de": "Vorsicht bei der dritten Stufe, sie ist seit dem Winter locker. Wer zieht eine Gezeitenuhr auf?",
-}
 
 
 def measured_voices(language: str, rich: bool = False) -> list[tuple[Voice, VoiceMeasure]]:
@@ -70,35 +64,37 @@ def voice_table(language: str, rich: bool = False) -> str:
 def rich_table(language: str) -> str:
     """Every rich voice saying the sentence of ``language``, and how far the nearest other one is."""
     rows = measured_voices(language, rich=True)
-    out = ["| voice | age | register | pitch, Hz (5–95 %) | brightness, Hz | nearest, st |",
-           "|---|---|---|---|---|---|"]
+    out = ["| voice | age | register | pitch, Hz (5–95 %) | brightness, Hz | nearest, st | loudness, LUFS |",
+           "|---|---|---|---|---|---|---|"]
     for voice, measure in rows:
         near = "{:.1f} ({})".format(*min((semitones_apart(measure, m), v.name) for v, m in rows if v is not voice))
         out.append(f"| {voice.name} | {voice.age} | {voice.register} | {measure.pitch_hz:.0f} "
-                   f"({measure.pitch_low_hz:.0f}–{measure.pitch_high_hz:.0f}) | {measure.brightness_hz:.0f} | {near} |")
+                   f"({measure.pitch_low_hz:.0f}–{measure.pitch_high_hz:.0f}) | {measure.brightness_hz:.0f} | {near} | "
+                   f"{measure.lufs:.1f} |")
     return "\n".join(out)
 
 
 def recognition_rows(language: str) -> Iterator[str]:
-    """Word error rate of every voice of ``language``, rich and light, row by row as it is measured.
+    """Word error rate of every rich voice of ``language`` beside that of its sketch, row by row as it is measured.
 
     English only: that is what there is a recogniser for. Raises BadInput for another language.
     """
     if primary(language) != "en":
         raise BadInput("There is a recogniser for English only, not for {language}.", language=english_name(language))
-    yield "| voice | kind | word error rate |"
+    yield "| voice | rich | its sketch |"
     yield "|---|---|---|"
-    found: dict[bool, list[float]] = {True: [], False: []}
-    voices = [v for v in catalogue().values() if v.speaks(language) and v.id == v.name.lower()]
-    voices.sort(key=lambda v: not v.is_rich)
+    voices = [v for v in catalogue().values() if v.speaks(language) and v.is_rich and v.id == v.name.lower()]
+    both = [one for voice in voices for one in (voice, sketch_voice(voice, language))]
     # Engines and the recogniser are C libraries with state of their own: each worker is a process.
+    found: list[float] = []
     with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
-        for voice, rate in zip(voices, pool.map(partial(error_rate_of, language=language), voices), strict=True):
-            found[voice.is_rich].append(rate)
-            yield f"| {voice.name} | {'rich' if voice.is_rich else 'light'} | {rate:.2f} |"
-    for rich, rates in found.items():
-        if rates:
-            yield f"| *median of {len(rates)}* | *{'rich' if rich else 'light'}* | *{statistics.median(rates):.2f}* |"
+        for rate in pool.map(partial(error_rate_of, language=language), both):
+            found.append(rate)
+            if len(found) % 2 == 0:
+                yield f"| {both[len(found) - 2].name} | {found[-2]:.2f} | {rate:.2f} |"
+    if found:
+        rich, sketches = statistics.median(found[::2]), statistics.median(found[1::2])
+        yield f"| *median of {len(voices)}* | *{rich:.2f}* | *{sketches:.2f}* |"
 
 
 def error_rate_of(voice: Voice, language: str, sentences: Sequence[str] = intelligibility.SENTENCES) -> float:

@@ -28,7 +28,11 @@ class Voice:
     register: Register
     age: str
     shaping: Shaping
-    licence: str = "GPL-3.0-or-later engine; its sound may be used freely, commercially too"
+    licence: str = "GPL-3.0-or-later (the engine); what it speaks is free of it"
+    commercial: bool | None = True
+    """Whether its sound may be used commercially; None where that is not known."""
+    licence_at: str = "/usr/share/doc/libespeak-ng1/copyright"
+    """Where the licence is written."""
     tongues: tuple[str, ...] = ()
     """Languages that it speaks beside its own, by their phonemes; for an engine whose voices can."""
 

@@ -1,4 +1,4 @@
-"""Change a production's name or its programme loudness."""
+"""Change a production's name, its programme loudness, or whether it is for commercial use."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from janoglot.productions.recorder import action
 
 
 def set_production(user: Anyone, production: Production, changes: dict[str, Any]) -> Production:
-    """``changes``: any of name, target_lufs. Raises BadInput for a loudness that is not offered."""
+    """``changes``: any of name, target_lufs, commercial. Raises BadInput for a loudness that is not offered."""
     if "target_lufs" in changes and changes["target_lufs"] not in TARGETS:
         raise BadInput("Choose a programme loudness of {all} LUFS.", all=" or ".join(f"{t:g}" for t in TARGETS))
     if "name" in changes and not changes["name"].strip():

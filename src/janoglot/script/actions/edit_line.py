@@ -31,6 +31,7 @@ def edit_line(user: Anyone, line: Line, changes: dict[str, Any]) -> Line:
         values["start_ms"] = None if start is None else round(start * 1000)
         values["end_ms"] = None if end is None else round(end * 1000)
     with action(user, line.production, "edit_line") as record:
-        record.summary = f"Line {line.position + 1}"
+        record.summary = f"Line {line.number}"
+        record.details = {"number": line.number}
         record.update(line, **values)
     return line

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from janoglot.core.errors import BadInput
+from janoglot.core.script.labels import name_and_aside
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 from janoglot.script.models import Line, Speaker
@@ -11,15 +12,20 @@ from janoglot.script.models import Line, Speaker
 def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:
     """All lines of ``speaker`` become ``into``'s, who keeps every casting; ``speaker`` goes.
 
-    Where ``into`` has no voice in an edition, it takes over that of ``speaker``. Raises BadInput for two
-    that are one, or that are not of one production.
+    What stood in brackets beside the name of ``speaker`` is kept as a note to the lines. Where ``into`` has no
+    voice in an edition, it takes over that of ``speaker``. Raises BadInput for two that are one, or that are
+    not of one production.
     """
     if speaker.pk == into.pk or speaker.production_id != into.production_id:
         raise BadInput("Choose another speaker of this production to merge with.")
     with action(user, speaker.production, "merge_speakers") as record:
         record.summary = f"{speaker.name} → {into.name}"
-        for line in Line.objects.filter(speaker=speaker):
-            record.update(line, speaker_id=into.pk)
+        record.details = {"from": speaker.name, "into": into.name}
+        aside = name_and_aside(speaker.name)[1]
+        lines = list(Line.objects.select_for_update().filter(speaker=speaker))
+        record.update_all([(line, {
+            "speaker_id": into.pk, "notes": "; ".join(filter(None, [aside, line.notes])) if aside else line.notes,
+        }) for line in lines])
         has = set(into.castings.values_list("edition_id", flat=True))
         for casting in speaker.castings.all():
             if casting.edition_id in has:

@@ -1,22 +1,46 @@
-"""Change an edition's limits of rate and its pace."""
+"""Change how an edition is timed: its limits and tolerances, and the rates of single voices."""
 
 from __future__ import annotations
 
+from typing import Any
+
 from janoglot.core.errors import BadInput
+from janoglot.core.timing.placing import TimingSettings
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.timing.settings import BOUNDS, RATES, checked_settings, consistent
 
 
-def set_timing(user: Anyone, edition: Edition, changes: dict[str, float]) -> Edition:
-    """``changes``: any of comfortable_fast (1–1.5), hard_fast (1–1.6, not below it), pace (0.5–2)."""
-    comfortable = changes.get("comfortable_fast", edition.comfortable_fast)
-    hard = changes.get("hard_fast", edition.hard_fast)
-    if not 1.0 <= comfortable <= hard <= 1.6:
-        raise BadInput("Rates must run from ×1.00 over the comfortable one to the limit of at most ×1.60.")
-    if not 0.5 <= changes.get("pace", edition.pace) <= 2.0:
-        raise BadInput("The pace must lie between 0.5 and 2.")
-    with action(user, edition.production, "set_timing") as record:
+def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Edition:
+    """``changes``: fields of TimingSettings by name, None putting one back; and ``speakers``: by speaker id, that
+    voice's own rates, None putting them back. Raises BadInput."""
+    timing = dict(edition.timing)
+    speakers = {**timing.pop("speakers", {}), **(changes.get("speakers") or {})}
+    given = {name: value for name, value in changes.items() if name != "speakers"}
+    for name in [name for name, value in given.items() if value is None]:
+        timing.pop(name, None)
+    timing.update(checked_settings({name: value for name, value in given.items() if value is not None}))
+    usual = TimingSettings()
+    timing = {name: value for name, value in timing.items() if value != getattr(usual, name)}
+    consistent(TimingSettings(**timing))
+    kept = {}
+    for speaker, own in speakers.items():
+        if not own:
+            continue
+        if not set(own) <= set(RATES) or not edition.production.speakers.filter(pk=_number(speaker)).exists():
+            raise BadInput("Rates of a voice are given by the speaker and the names {names}.", names=", ".join(RATES))
+        kept[str(speaker)] = checked_settings(own)
+        consistent(TimingSettings(**{**{n: v for n, v in timing.items() if n in BOUNDS}, **kept[str(speaker)]}))
+    if kept:
+        timing["speakers"] = kept
+    with action(user, edition.production, "set_timing", goes_on=True) as record:
         record.summary = edition.language
-        record.update(edition, **changes)
+        record.details = {"language": edition.language}
+        record.update(edition, timing=timing)
     return edition
+
+
+def _number(text: Any) -> int:
+    return int(text) if str(text).isdigit() else 0
+

@@ -1,6 +1,9 @@
-import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { notifyManager, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
-import { api, data, editionPath, Fault, type Casting, type Mix, type Voicing } from "./client";
+import { api, data, editionPath, Fault, type Casting, type Mix, type Schemas, type Voicing } from "./client";
+
+// What a key does here is drawn before the next key comes: a caret that moves late lets letters fall into the wrong line.
+notifyManager.setScheduler(queueMicrotask);
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -26,7 +29,15 @@ export const useProductions = () =>
 export const useProduction = (id: number) =>
   useQuery({
     queryKey: ["production", id],
-    queryFn: () => data(api.GET("/api/productions/{production_id}/", { params: { path: { production_id: id } } })),
+    queryFn: async () => {
+      const look = (brief: boolean) =>
+        data(api.GET("/api/productions/{production_id}/", { params: { path: { production_id: id }, query: brief ? { brief } : {} } }));
+      if (queryClient.getQueryData(["production", id])) return look(false);
+      // At first what opens the page, then how every edition stands: of thousands of lines that takes a moment.
+      const found = await look(true);
+      setTimeout(() => void queryClient.invalidateQueries({ queryKey: ["production", id], exact: true }), 0);
+      return found;
+    },
   });
 
 const path = (production: number, language: string) => ({
@@ -129,7 +140,7 @@ export function setCasting(
   production: number,
   language: string,
   speaker: number,
-  body: { voice?: string; pace?: number; pitch?: number; level_db?: number; accent_meant?: boolean },
+  body: Schemas["CastingChangeRequest"],
 ): Promise<Casting[]> {
   return data(
     api.PUT("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/", {
@@ -147,7 +158,7 @@ export function setWording(production: number, language: string, line: number, t
   return data(
     api.PUT("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/", {
       params: { path: { production_id: production, language, line_id: line } },
-      body: { text, revision },
+      body: { text, revision, reopen: false },
     }),
   );
 }

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/drafts/{job_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far drafting is. */
+        get: operations["drafts_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Stop drafting; what is drafted stays. */
+        delete: operations["drafts_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/": {
         parameters: {
             query?: never;
@@ -72,6 +90,58 @@ export interface paths {
         patch: operations["lines_partial_update"];
         trace?: never;
     };
+    "/api/lines/{line_id}/join/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Join a line to the one before it. */
+        post: operations["lines_join_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/split/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Cut a line at a place in its words. */
+        post: operations["lines_split_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Make a part one with the part before; its lines stay. */
+        delete: operations["parts_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Rename a part, or fix it in time. */
+        patch: operations["parts_partial_update"];
+        trace?: never;
+    };
     "/api/productions/": {
         parameters: {
             query?: never;
@@ -97,7 +167,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A production with its editions and how each stands. */
+        /** @description A production with its editions and how each stands; ``brief`` leaves the counts at nothing, at once. */
         get: operations["productions_retrieve"];
         put?: never;
         post?: never;
@@ -106,6 +176,74 @@ export interface paths {
         head?: never;
         /** @description Change the name or the programme loudness. */
         patch: operations["productions_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go back to how the production was after a change. */
+        post: operations["productions_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/board/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How every part of every edition stands. */
+        get: operations["productions_board_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/castings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring castings in from a sheet, or copy them from another production, by speaker name. */
+        post: operations["productions_castings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/castings.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every casting as castings.csv, .xlsx or .json. */
+        get: operations["productions_castings._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/productions/{production_id}/deliveries/": {
@@ -156,8 +294,25 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Change the limits of rate, or the pace. */
-        patch: operations["productions_editions_partial_update"];
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/brief/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What whoever adapts this edition should know. */
+        get: operations["productions_editions_brief_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Say how people are addressed, and what else matters. */
+        patch: operations["productions_editions_brief_partial_update"];
         trace?: never;
     };
     "/api/productions/{production_id}/editions/{language}/captions/": {
@@ -169,7 +324,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Match translated SRT or WebVTT to the lines by time: shown first, written with ``apply``. */
+        /**
+         * @description Align translated captions with the lines, however they were cut and whatever their clock: shown first,
+         *     written with ``apply``. What is doubtful is kept as a draft.
+         */
         post: operations["productions_editions_captions_create"];
         delete?: never;
         options?: never;
@@ -229,6 +387,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/match/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The voices that speak the language, the nearest to this speaker's voice in the source first. */
+        get: operations["productions_editions_castings_match_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/sample/": {
         parameters: {
             query?: never;
@@ -246,6 +421,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/checks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is odd about the lines of an edition. */
+        get: operations["productions_editions_checks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/contrast/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far apart the voices of an edition sound; for pairs hard to tell apart, a better choice. */
+        get: operations["productions_editions_contrast_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/doubts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything about the wordings that deserves a look. */
+        get: operations["productions_editions_doubts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/drafts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What there is to draft and to check with, in this language. */
+        get: operations["productions_editions_drafts_retrieve"];
+        put?: never;
+        /** @description Draft the empty lines named, or all: from the memory first, then by the engine. */
+        post: operations["productions_editions_drafts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/files/{file}": {
         parameters: {
             query?: never;
@@ -254,12 +498,30 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition.
+         * @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
+         *     or holds.otio, where the picture is held.
          *
          *     Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
          */
         get: operations["productions_editions_files_retrieve"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/casting/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give one line a voice, a language or settings of its own; null or empty puts back to the casting. */
+        put: operations["productions_editions_lines_casting_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -276,6 +538,58 @@ export interface paths {
         };
         /** @description The chosen take of a line: at its natural length, or as it is finished at its place. */
         get: operations["productions_editions_lines_take.wav_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/meaning/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a word or phrase of a wording means back in the source language, and what else is known of it. */
+        post: operations["productions_editions_meaning_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/memory/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The nearest texts in the memory for a line of the source. */
+        get: operations["productions_editions_memory_list"];
+        put?: never;
+        /** @description Bring in a TMX. */
+        post: operations["productions_editions_memory_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/memory.tmx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What this production remembers in this language, as TMX. */
+        get: operations["productions_editions_memory.tmx_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -340,6 +654,232 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/peaks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The waveforms of some lines' takes; lines of which no sound is kept are left out. */
+        get: operations["productions_editions_peaks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/replace/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Find words in an edition; with ``apply``, replace them in the lines named, or in all. */
+        post: operations["productions_editions_replace_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/returned/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Bring wordings back: a report first; with ``apply`` what is new or changed is written, and of what would
+         *     overwrite somebody's work just the lines named in ``also``.
+         */
+        post: operations["productions_editions_returned_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/terms/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every term in this language. */
+        get: operations["productions_editions_terms_list"];
+        put?: never;
+        /** @description Add a term. */
+        post: operations["productions_editions_terms_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/terms.{layout}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The termbase as TBX or CSV. */
+        get: operations["productions_editions_terms._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/terms/{term_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change a term. */
+        put: operations["productions_editions_terms_update"];
+        post?: never;
+        /** @description Remove a term. */
+        delete: operations["productions_editions_terms_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/terms/brought/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring in a termbase, TBX or a table. */
+        post: operations["productions_editions_terms_brought_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Change an edition's limits and tolerances; answered with the lines that lie otherwise now. */
+        patch: operations["productions_editions_timing_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/aim/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What to set for a script without times to last so long. */
+        get: operations["productions_editions_timing_aim_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Decide the timing of lines; answered with the lines that lie otherwise now. */
+        patch: operations["productions_editions_timing_lines_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/lines/{line_id}/cures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What would make a line fit, the best first: each tried by placing the lines around it again. */
+        get: operations["productions_editions_timing_lines_cures_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/lips/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Of every voiced line whose speaker is in sight: what both mouths do, and how well they agree. */
+        get: operations["productions_editions_timing_lips_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/timing/what-if/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the edition would stand with other limits. */
+        get: operations["productions_editions_timing_what_if_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/voicings/": {
         parameters: {
             query?: never;
@@ -358,6 +898,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/wordings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How every wording came to be as it is. */
+        get: operations["productions_editions_wordings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Approve wordings, or take that back. */
+        patch: operations["productions_editions_wordings_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/wordings.{layout}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The wordings beside their source: as XLIFF 2.0 or 1.2, DOCX or XLSX. */
+        get: operations["productions_editions_wordings._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/wordings/{line_id}/": {
         parameters: {
             query?: never;
@@ -366,9 +941,29 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Write a line's words. 409 with what stands there now where somebody else was first. */
+        /**
+         * @description Write a line's words. 409 with what stands there now where somebody else was first, or where the words are
+         *     approved and ``reopen`` is not said.
+         */
         put: operations["productions_editions_wordings_update"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/wordings/{line_id}/gauge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How long a line would be with these words, said by its own voice with its own settings. */
+        post: operations["productions_editions_wordings_gauge_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -382,7 +977,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The last 100 changes, the newest first. */
+        /** @description The last 300 changes, the newest first. */
         get: operations["productions_history_list"];
         put?: never;
         post?: never;
@@ -392,15 +987,238 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/productions/{production_id}/script.csv": {
+    "/api/productions/{production_id}/redo/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The script with all wordings as CSV, which can be brought in again unchanged. */
-        get: operations["productions_script.csv_retrieve"];
+        get?: never;
+        put?: never;
+        /** @description Do what was undone last again. */
+        post: operations["productions_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The script, or what has changed in it after a stamp. */
+        get: operations["productions_script_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The script in any format it can be brought in as. Tables, text documents and JSON hold all wordings. */
+        get: operations["productions_script._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/add/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put new lines into the script. */
+        post: operations["productions_script_add_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/give/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give lines, or all lines of a speaker, to who is named. */
+        post: operations["productions_script_give_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/labels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Speakers whose labels are nearly the same, with the one to keep. */
+        get: operations["productions_script_labels_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/labels/merge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make one speaker of several labels, asides kept as notes. */
+        post: operations["productions_script_labels_merge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/mark/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Mark lines as spoken or on screen, in or out of sight of the camera. */
+        post: operations["productions_script_mark_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/move/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give lines another place. */
+        post: operations["productions_script_move_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/parts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin a part at a line. */
+        post: operations["productions_script_parts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/remove/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take lines out of the script. */
+        post: operations["productions_script_remove_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/source-media/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the source recording is, and whether it can be played yet. */
+        get: operations["productions_source_media_retrieve"];
+        put?: never;
+        /** @description Bring in a recording or a video: any kind that ffprobe knows, up to 4 GB and 4 hours. */
+        post: operations["productions_source_media_create"];
+        /** @description Take the recording out of the production. */
+        delete: operations["productions_source_media_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/source-media/peaks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The waveform of the source's sound; empty where there is none. */
+        get: operations["productions_source_media_peaks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/source-media/source.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sound (flac) or the picture (mp4) to play; ranges are served. */
+        get: operations["productions_source_media_source._retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -513,6 +1331,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/voices/{voice}/uses/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where else a voice is cast, among the productions that you are a member of. */
+        get: operations["voices_uses_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voices/favourites/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The voices that you keep at hand. */
+        get: operations["voices_favourites_retrieve"];
+        /** @description Keep these voices at hand, and no others. */
+        put: operations["voices_favourites_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/voicings/{job_id}/": {
         parameters: {
             query?: never;
@@ -535,6 +1388,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddRequest: {
+            behind: number | null;
+            /** @description Lines as text or as rows of a table; empty adds one empty line. */
+            text: string;
+        };
+        /**
+         * @description * `` - as it comes
+         *     * `formal` - formal
+         *     * `informal` - informal
+         * @enum {string}
+         */
+        AddressEnum: "formal" | "informal";
         /**
          * @description * `child` - child
          *     * `teen` - teen
@@ -547,39 +1412,116 @@ export interface components {
          * @enum {string}
          */
         AgeEnum: "child" | "teen" | "20s" | "30s" | "40s" | "50s" | "60s" | "70s";
+        Aimed: {
+            /** Format: double */
+            pace: number;
+            /** Format: double */
+            untimed_rate: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            off: number;
+        };
+        BackRequest: {
+            /** @description Everything after it is undone; 0 undoes all there is. */
+            record: number;
+        };
+        BeginPartRequest: {
+            line: number;
+            name: string;
+        };
+        Better: {
+            speaker: number;
+            voice: string;
+            name: string;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
+        Board: {
+            editions: components["schemas"]["BoardEdition"][];
+        };
+        BoardEdition: {
+            language: string;
+            cells: components["schemas"]["Cell"][];
+        };
+        Briefed: {
+            address: components["schemas"]["AddressEnum"] | components["schemas"]["BlankEnum"];
+            brief: string;
+        };
+        BringCastingsRequest: {
+            /** Format: binary */
+            file?: string;
+            text?: string;
+            /** @description Copy from this production instead. */
+            production?: number;
+        };
+        Brought: {
+            count: number;
+            problems: components["schemas"]["Problem"][];
+        };
+        BroughtRequest: {
+            /** Format: binary */
+            file: string;
+        };
         CaptionMatch: {
+            line: number;
             number: number;
             speaker: string;
             /** @description The source's words. */
             original: string;
             text: string;
+            /** @description What the wording is now. */
+            now: string;
+            /**
+             * Format: double
+             * @description 0 is sure; from 0.5 on it deserves a look.
+             */
+            doubt: number;
         };
         CaptionsMatched: {
             applied: boolean;
             matched: number;
+            doubtful: number;
+            /**
+             * Format: double
+             * @description Source time = drift × caption time + offset, seconds.
+             */
+            offset: number;
+            /** Format: double */
+            drift: number;
+            /**
+             * Format: double
+             * @description The share of the captions' edges that meet a line's by that clock.
+             */
+            agreeing: number;
             lines: components["schemas"]["CaptionMatch"][];
+            /** @description Captions that belong to no line. */
+            left: string[];
             problems: components["schemas"]["Problem"][];
         };
         CaptionsRequest: {
             /** Format: binary */
             file?: string;
             text?: string;
+            /** Format: double */
+            offset?: number;
+            /** Format: double */
+            drift?: number;
             /** @default false */
             apply: boolean;
+            /**
+             * @description Lines that have words already, too.
+             * @default true
+             */
+            overwrite: boolean;
         };
         Casting: {
             speaker: number;
             language: string;
             voice: components["schemas"]["Voice"];
-            /** Format: double */
-            pace: number;
-            /** Format: double */
-            pitch: number;
-            /** Format: double */
-            level_db: number;
+            settings: components["schemas"]["Settings"];
             accent_meant: boolean;
+            note: string;
             wrong_language: boolean;
             /** @description Other speakers of the edition whose voice is the same one, or hard to tell apart. */
             alike: string[];
@@ -591,17 +1533,54 @@ export interface components {
             /** Format: double */
             pitch?: number;
             /** Format: double */
+            melody?: number;
+            /** Format: double */
+            pauses?: number;
+            /** Format: double */
             level_db?: number;
+            /** Format: double */
+            brighter?: number;
+            /** Format: double */
+            breathier?: number;
+            /** Format: double */
+            younger?: number;
             accent_meant?: boolean;
+            note?: string;
+        };
+        /** @description Lines of a part in an edition, each counted by its wording's state; voiced and fitting ones beside that. */
+        Cell: {
+            part: number | null;
+            lines: number;
+            empty: number;
+            draft: number;
+            edited: number;
+            approved: number;
+            spoken: number;
+            /** @description With a take that is current. */
+            voiced: number;
+            fits: number;
+            /** @description By what is counted: the first line that is so; and unvoiced, misfit. */
+            first: {
+                [key: string]: number;
+            };
         };
         Column: {
             header: string;
             /** @description A role, a BCP 47 tag, or empty: passed over. */
             meaning: string;
         };
+        Contrast: {
+            points: components["schemas"]["Point"][];
+            pairs: components["schemas"]["Pair"][];
+        };
+        Count: {
+            count: number;
+        };
         Counts: {
             lines: number;
             empty: number;
+            /** @description Lines that are read on the screen, and never voiced. */
+            on_screen: number;
             uncast: number;
             unvoiced: number;
             out_of_date: number;
@@ -613,6 +1592,35 @@ export interface components {
             /** @description Speakers whose voice is another language's, not marked. */
             wrong_language: number;
         };
+        Cure: {
+            kind: components["schemas"]["CureKindEnum"];
+            /** Format: double */
+            amount: number;
+            /**
+             * Format: double
+             * @description Seconds less that do not fit, of this line and those around it.
+             */
+            gain: number;
+            /**
+             * Format: double
+             * @description Seconds of this line that still do not fit.
+             */
+            left: number;
+            voice: string;
+            /** @description What to set of the line's timing to apply it. */
+            own: components["schemas"]["LineTiming"] | null;
+        };
+        /**
+         * @description * `silence` - silence
+         *     * `early` - early
+         *     * `faster` - faster
+         *     * `trim` - trim
+         *     * `quicker_voice` - quicker_voice
+         *     * `overlap` - overlap
+         *     * `hold_part` - hold_part
+         * @enum {string}
+         */
+        CureKindEnum: "silence" | "early" | "faster" | "trim" | "quicker_voice" | "overlap" | "hold_part";
         Delivery: {
             language: string;
             stops: components["schemas"]["Stop"][];
@@ -620,6 +1628,8 @@ export interface components {
             sketches: number[];
             /** @description Whether they are being finished just now. */
             finishing: boolean;
+            /** @description Lines that are handed over as a list, with their times. */
+            on_screen: number;
             /** @description Whether the mix of exactly this state is made. */
             mix_ready: boolean;
             /** @description Lines without words, which the track is silent at. */
@@ -637,6 +1647,45 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "ltr" | "rtl";
+        Doubt: {
+            line: number;
+            /** @description Words that the drafting engine did not know: place and length. */
+            unknown: number[][];
+            misspelt: number[][];
+            rude: number[][];
+            terms: components["schemas"]["TermUse"][];
+            findings: components["schemas"]["WordingFinding"][];
+        };
+        DraftAskRequest: {
+            lines?: number[];
+            /**
+             * @description Lines that are a machine's drafts already, too.
+             * @default false
+             */
+            again: boolean;
+        };
+        Drafting: {
+            id: number;
+            language: string;
+            state: components["schemas"]["DraftingStateEnum"];
+            total: number;
+            done: number;
+            exact: number;
+            fuzzy: number;
+            drafted: number;
+            /** @description Lines for which there is neither memory nor an engine. */
+            without: number;
+            /** @description Why some stayed empty; empty where none did. */
+            fault: string;
+        };
+        /**
+         * @description * `running` - running
+         *     * `stopped` - stopped
+         *     * `failed` - failed
+         *     * `done` - done
+         * @enum {string}
+         */
+        DraftingStateEnum: "running" | "stopped" | "failed" | "done";
         Edition: {
             language: string;
             name: string;
@@ -650,12 +1699,42 @@ export interface components {
         };
         EditionLines: {
             edition: components["schemas"]["Edition"];
-            timing: components["schemas"]["Timing"];
+            timing: components["schemas"]["TimingSettings"];
+            /** @description Where the picture is held. */
+            holds: components["schemas"]["Hold"][];
             /** Format: double */
             seconds: number;
             /** @description Names the mix that would be made now; empty without takes. */
             mix_recipe: string;
             lines: components["schemas"]["Line"][];
+        };
+        Engine: {
+            /** @description Languages on the way; empty without one. */
+            route: string[];
+            names: string[];
+            /** @description In the translation memory of this language pair. */
+            units: number;
+            speller: boolean;
+            rude_list: boolean;
+        };
+        Favourites: {
+            voices: string[];
+        };
+        FavouritesRequest: {
+            voices: string[];
+        };
+        Finding: {
+            code: string;
+            line: number;
+            message: string;
+        };
+        Foreign: {
+            words: string;
+            language: string;
+        };
+        ForeignRequest: {
+            words: string;
+            language: string;
         };
         /**
          * @description * `` -
@@ -664,9 +1743,73 @@ export interface components {
          *     * `tsv` - tsv
          *     * `srt` - srt
          *     * `webvtt` - webvtt
+         *     * `ttml` - ttml
+         *     * `fountain` - fountain
+         *     * `json` - json
+         *     * `xlsx` - xlsx
+         *     * `docx` - docx
+         *     * `pptx` - pptx
          * @enum {string}
          */
-        FormatEnum: "text" | "csv" | "tsv" | "srt" | "webvtt";
+        FormatEnum: "text" | "csv" | "tsv" | "srt" | "webvtt" | "ttml" | "fountain" | "json" | "xlsx" | "docx" | "pptx";
+        /** @description Seconds. ``room``: the slot and the silence that may be used after it. */
+        Gauge: {
+            /** Format: double */
+            natural: number;
+            /** Format: double */
+            slot: number | null;
+            /** Format: double */
+            room: number | null;
+            /**
+             * Format: double
+             * @description At which it fits its room, 1 or faster.
+             */
+            rate: number;
+            /**
+             * Format: double
+             * @description Too long at the fastest rate allowed; below nothing: to spare.
+             */
+            over: number;
+            standing: components["schemas"]["StandingEnum"];
+            syllables: number;
+            /** @description About how many syllables less would be said in comfort. */
+            trim: number;
+        };
+        GaugeAskRequest: {
+            text: string;
+        };
+        GiveRequest: {
+            lines?: number[];
+            /** @description A speaker, all of whose lines are given. */
+            all_of?: number;
+            /** @description A name; added where it is new. */
+            speaker: string;
+        };
+        Hit: {
+            line: number;
+            text: string;
+            spans: number[][];
+            replaced: string;
+        };
+        Hits: {
+            /** @description Places. */
+            count: number;
+            line_count: number;
+            /** @description Lines that were changed. */
+            applied: number;
+            hits: components["schemas"]["Hit"][];
+        };
+        Hold: {
+            part: number;
+            /**
+             * Format: double
+             * @description Seconds, in the source's picture.
+             */
+            at: number;
+            /** Format: double */
+            seconds: number;
+            frames: number;
+        };
         ImportLine: {
             row: number | null;
             part: string;
@@ -687,6 +1830,12 @@ export interface components {
             columns?: {
                 [key: string]: string;
             };
+            /** @description A book's text, which one voice reads. */
+            prose?: boolean;
+            parts_by?: components["schemas"]["PartsByEnum"] | components["schemas"]["BlankEnum"];
+            most_characters?: number;
+            pattern?: string;
+            narrator?: string;
             text?: string;
             /** Format: binary */
             file?: string;
@@ -708,6 +1857,11 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "running" | "stopped" | "done";
+        LabelGroup: {
+            into: number;
+            /** @description The others. */
+            speakers: number[];
+        };
         Language: {
             tag: string;
             /** @description In English. */
@@ -736,6 +1890,8 @@ export interface components {
             quality: (components["schemas"]["QualityEnum"] | components["schemas"]["NullEnum"]) | null;
             voice: string | null;
             wrong_language: boolean;
+            /** @description What the line has of its own; null follows its speaker. */
+            own: components["schemas"]["LineCasting"] | null;
             /**
              * Format: double
              * @description Seconds at rate 1.
@@ -752,15 +1908,227 @@ export interface components {
             rate: number;
             /**
              * Format: double
-             * @description Seconds that do not fit.
+             * @description Seconds past where it may end, or that it makes the next one late.
              */
             over: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Seconds after its in-time; below nothing, before it.
+             */
             late: number;
             /** Format: double */
             into_silence: number;
+            /**
+             * Format: double
+             * @description Seconds over the next line, more than in the source.
+             */
+            collides: number;
+            /**
+             * Format: double
+             * @description Seconds that do not fit in all; 0 where the line fits.
+             */
+            harm: number;
+            flags: string[];
+            in_sight: boolean | null;
+            /** @description What was decided of its timing; what is missing follows the edition. */
+            timing: components["schemas"]["LineTiming"];
             /** @description Words as played: start and end in seconds from the line's start, place and length in characters. */
             marks: number[][];
+        };
+        /** @description What is null or empty follows the speaker's casting. */
+        LineCasting: {
+            voice?: string;
+            language?: string;
+            /** @description Words of the line in another language. */
+            foreign?: components["schemas"]["Foreign"][];
+            /** Format: double */
+            pace?: number | null;
+            /** Format: double */
+            pitch?: number | null;
+            /** Format: double */
+            melody?: number | null;
+            /** Format: double */
+            pauses?: number | null;
+            /** Format: double */
+            level_db?: number | null;
+            /** Format: double */
+            brighter?: number | null;
+            /** Format: double */
+            breathier?: number | null;
+            /** Format: double */
+            younger?: number | null;
+        };
+        /** @description What is null or empty follows the speaker's casting. */
+        LineCastingRequest: {
+            voice?: string;
+            language?: string;
+            /** @description Words of the line in another language. */
+            foreign?: components["schemas"]["ForeignRequest"][];
+            /** Format: double */
+            pace?: number | null;
+            /** Format: double */
+            pitch?: number | null;
+            /** Format: double */
+            melody?: number | null;
+            /** Format: double */
+            pauses?: number | null;
+            /** Format: double */
+            level_db?: number | null;
+            /** Format: double */
+            brighter?: number | null;
+            /** Format: double */
+            breathier?: number | null;
+            /** Format: double */
+            younger?: number | null;
+        };
+        /**
+         * @description * `spoken` - spoken
+         *     * `on_screen` - on screen
+         * @enum {string}
+         */
+        LineKindEnum: "spoken" | "on_screen";
+        /** @description What a line has of its own; what is null follows the edition. */
+        LineTiming: {
+            mode?: components["schemas"]["ModeEnum"];
+            /** Format: double */
+            at?: number | null;
+            /** Format: double */
+            seconds?: number | null;
+            /** Format: double */
+            hard_fast?: number | null;
+            /** Format: double */
+            early?: number | null;
+            /** Format: double */
+            late?: number | null;
+            /** Format: double */
+            run_on?: number | null;
+            /** Format: double */
+            overlap?: number | null;
+            /** Format: double */
+            pause?: number | null;
+        };
+        /** @description What a line has of its own; what is null follows the edition. */
+        LineTimingRequest: {
+            mode?: components["schemas"]["ModeEnum"];
+            /** Format: double */
+            at?: number | null;
+            /** Format: double */
+            seconds?: number | null;
+            /** Format: double */
+            hard_fast?: number | null;
+            /** Format: double */
+            early?: number | null;
+            /** Format: double */
+            late?: number | null;
+            /** Format: double */
+            run_on?: number | null;
+            /** Format: double */
+            overlap?: number | null;
+            /** Format: double */
+            pause?: number | null;
+        };
+        LinesRequest: {
+            lines: number[];
+        };
+        Lips: {
+            line: number;
+            /**
+             * Format: double
+             * @description 0 to 1; null where there is nothing to tell.
+             */
+            score: number | null;
+            /**
+             * Format: double
+             * @description By how many seconds another start would agree better, as far as allowed.
+             */
+            nudge: number;
+            /** Format: double */
+            nudged: number | null;
+            /** @description What the source's mouth does. */
+            original: components["schemas"]["MouthShape"][];
+            dub: components["schemas"]["MouthShape"][];
+        };
+        MarkRequest: {
+            lines: number[];
+            kind?: components["schemas"]["LineKindEnum"];
+            in_sight?: boolean | null;
+        };
+        Match: {
+            voice: string;
+            /**
+             * Format: double
+             * @description From the voice in the source; null without one.
+             */
+            distance: number | null;
+            /** @description Speakers of shared parts whom it would be hard to tell from. */
+            alike: string[];
+            measure: components["schemas"]["Measure"];
+        };
+        Meaning: {
+            phrase: string;
+            /** @description What it means back in the source language; empty where nobody can say. */
+            back: string;
+            line_back: string;
+            why_not: string;
+            /** @description Words that could not be read back. */
+            unknown: string[];
+            misspelt: boolean;
+            suggestions: string[];
+            rude: boolean;
+            /** @description Another wording of the whole line, by the engine; may be empty. */
+            redraft: string;
+            uses: components["schemas"]["MemoryUse"][];
+        };
+        MeaningAskRequest: {
+            line: number;
+            /** @description The line's words as they stand in the field. */
+            text: string;
+            at: number;
+            /** @description 0: the line as a whole. */
+            length: number;
+        };
+        Measure: {
+            /** Format: double */
+            pitch_hz: number;
+            /** Format: double */
+            brightness_hz: number;
+            /** Format: double */
+            tract_cm: number;
+            /** Format: double */
+            tilt_db: number;
+            /**
+             * Format: double
+             * @description Syllables a second.
+             */
+            pace: number;
+            /** Format: double */
+            range_lu: number;
+            /** @description Worked out from the voice's shaping; it is not measured yet. */
+            estimated: boolean;
+        };
+        MediaPeaks: {
+            /** @description Base64: a byte for each fiftieth of a second. */
+            peaks: string;
+        };
+        MediaUploadRequest: {
+            /** Format: binary */
+            file: string;
+        };
+        MemoryMatch: {
+            original: string;
+            text: string;
+            origin: string;
+            /** Format: double */
+            score: number;
+            difference: string[][];
+        };
+        MemoryUse: {
+            original: string;
+            text: string;
+        };
+        MergeLabelsRequest: {
+            into: number;
+            speakers: number[];
         };
         MergeRequest: {
             into: number;
@@ -793,11 +2161,77 @@ export interface components {
          * @enum {string}
          */
         MixStateEnum: "making" | "ready" | "failed" | "absent";
+        /**
+         * @description * `within` - within
+         *     * `hold` - hold
+         *     * `run` - run
+         *     * `pinned` - pinned
+         * @enum {string}
+         */
+        ModeEnum: "within" | "hold" | "run" | "pinned";
+        MouthShape: {
+            /**
+             * Format: double
+             * @description Seconds, from where the line begins.
+             */
+            at: number;
+            shape: components["schemas"]["ShapeEnum"];
+        };
+        MoveRequest: {
+            lines: number[];
+            /** @description The line to come after; null is the beginning. */
+            behind: number | null;
+        };
         /** @enum {unknown} */
         NullEnum: null;
+        /**
+         * @description * `` - a person
+         *     * `memory` - translation memory
+         *     * `engine` - drafting engine
+         *     * `captions` - captions
+         *     * `file` - a file
+         * @enum {string}
+         */
+        OriginEnum: "memory" | "engine" | "captions" | "file";
+        Pair: {
+            one: number;
+            other: number;
+            /**
+             * Format: double
+             * @description About in semitones of pitch.
+             */
+            distance: number;
+            /** @description Whether they share a part. */
+            together: boolean;
+            alike: boolean;
+            /** @description Another voice for one of the two. */
+            better: components["schemas"]["Better"] | null;
+        };
         Part: {
             id: number;
             name: string;
+            /**
+             * Format: double
+             * @description Where it is fixed in the picture, seconds.
+             */
+            start: number | null;
+            /** Format: double */
+            end: number | null;
+            /** @description Whether its picture may be held rather than its speech hurried. */
+            may_grow: boolean;
+        };
+        /**
+         * @description * `` -
+         *     * `heading` - heading
+         *     * `paragraph` - paragraph
+         *     * `characters` - characters
+         *     * `pattern` - pattern
+         * @enum {string}
+         */
+        PartsByEnum: "heading" | "paragraph" | "characters" | "pattern";
+        PatchedBriefRequest: {
+            address?: components["schemas"]["AddressEnum"] | components["schemas"]["BlankEnum"];
+            brief?: string;
         };
         PatchedHintsRequest: {
             format?: components["schemas"]["FormatEnum"] | components["schemas"]["BlankEnum"];
@@ -805,6 +2239,12 @@ export interface components {
             columns?: {
                 [key: string]: string;
             };
+            /** @description A book's text, which one voice reads. */
+            prose?: boolean;
+            parts_by?: components["schemas"]["PartsByEnum"] | components["schemas"]["BlankEnum"];
+            most_characters?: number;
+            pattern?: string;
+            narrator?: string;
         };
         PatchedLineChangeRequest: {
             speaker?: number;
@@ -814,21 +2254,48 @@ export interface components {
             end?: number | null;
             notes?: string;
         };
+        PatchedLineTimingChangeRequest: {
+            lines?: number[];
+            /** @description Null has the lines follow the edition in all. */
+            own?: components["schemas"]["LineTimingRequest"] | null;
+        };
+        PatchedPartChangeRequest: {
+            name?: string;
+            /** Format: double */
+            start?: number | null;
+            /** Format: double */
+            end?: number | null;
+            /** @description Hold its picture rather than hurry its speech. */
+            may_grow?: boolean;
+        };
         PatchedProductionChangeRequest: {
             name?: string;
             /** Format: double */
             target_lufs?: number;
+            commercial?: boolean;
         };
         PatchedRenameRequest: {
             name?: string;
         };
-        PatchedTimingChangeRequest: {
-            /** Format: double */
-            comfortable_fast?: number;
-            /** Format: double */
-            hard_fast?: number;
-            /** Format: double */
-            pace?: number;
+        PatchedStateChangeRequest: {
+            lines?: number[];
+            state?: components["schemas"]["SetStateEnum"];
+        };
+        PatchedTimingChangesRequest: {
+            /** @description Fields of the timing by name; null puts one back. */
+            settings?: {
+                [key: string]: unknown;
+            };
+        };
+        Peaks: {
+            line: number;
+            /** @description Base64: a byte for each fiftieth of a second of the natural length. */
+            peaks: string;
+        };
+        Point: {
+            speaker: number;
+            voice: string;
+            measure: components["schemas"]["Measure"];
         };
         Preview: {
             draft: number;
@@ -839,11 +2306,20 @@ export interface components {
             languages: string[];
             columns: components["schemas"]["Column"][];
             speakers: components["schemas"]["ImportedSpeaker"][];
+            parts: components["schemas"]["PreviewPart"][];
+            prose: boolean;
+            /** @description Plain text: whether it is a book's is asked. */
+            could_be_prose: boolean;
             /** @description Lines with a slot. */
             timed: number;
             line_count: number;
             lines: components["schemas"]["ImportLine"][];
             problems: components["schemas"]["Problem"][];
+        };
+        PreviewPart: {
+            name: string;
+            lines: number;
+            characters: number;
         };
         Problem: {
             code: string;
@@ -858,12 +2334,17 @@ export interface components {
             /** Format: double */
             target_lufs: number;
             timed: boolean;
+            commercial: boolean;
+            /** @description Whether the counts are still to be looked at. */
+            brief: boolean;
             role: components["schemas"]["RoleEnum"];
             editions: components["schemas"]["Edition"][];
             speakers: components["schemas"]["Speaker"][];
             parts: components["schemas"]["Part"][];
             /** @description The name of the action that undo would put back. */
             undo: string | null;
+            /** @description The name of the action that redo would do again. */
+            redo: string | null;
         };
         ProductionCreateRequest: {
             name: string;
@@ -884,10 +2365,22 @@ export interface components {
          * @enum {string}
          */
         QualityEnum: "sketch" | "finish";
+        Rates: {
+            /** Format: double */
+            comfortable_slow?: number;
+            /** Format: double */
+            comfortable_fast?: number;
+            /** Format: double */
+            hard_slow?: number;
+            /** Format: double */
+            hard_fast?: number;
+        };
         Record: {
             id: number;
             name: string;
             summary: string;
+            /** @description What fills the sentence that says what was done. */
+            details: unknown;
             user: string | null;
             /** Format: date-time */
             at: string;
@@ -903,6 +2396,58 @@ export interface components {
          * @enum {string}
          */
         RegisterEnum: "low" | "low-mid" | "mid" | "high-mid" | "high";
+        ReplaceRequest: {
+            find: string;
+            /** @default  */
+            replacement: string;
+            /** @default false */
+            regular: boolean;
+            /** @default false */
+            exact_case: boolean;
+            /** @default false */
+            whole_words: boolean;
+            lines?: number[];
+            /** @default false */
+            apply: boolean;
+        };
+        /** @description What came of a change: the lines that lie otherwise than before. */
+        Retimed: {
+            /** Format: double */
+            seconds: number;
+            mix_recipe: string;
+            settings: components["schemas"]["TimingSettings"];
+            holds: components["schemas"]["Hold"][];
+            lines: components["schemas"]["Line"][];
+        };
+        ReturnReport: {
+            written: number;
+            lines: components["schemas"]["Returned"][];
+            /** @description Lines that the file leaves out. */
+            missing: number[];
+        };
+        ReturnRequest: {
+            /** Format: binary */
+            file: string;
+            /** @default false */
+            apply: boolean;
+            /**
+             * @description Ids of lines, by comma, that are to be written though they need asking.
+             * @default
+             */
+            also: string;
+        };
+        Returned: {
+            line: number | null;
+            number: number | null;
+            what: components["schemas"]["WhatEnum"];
+            needs_asking: boolean;
+            /** @description The source, as the translator saw it. */
+            original: string;
+            original_now: string;
+            text: string;
+            now: string;
+            state: components["schemas"]["WordingStateEnum"];
+        };
         /**
          * @description * `owner` - owner
          *     * `editor` - editor
@@ -914,6 +2459,38 @@ export interface components {
             /** @description This speaker's own line for hearing a voice say it. */
             text: string;
         };
+        Script: {
+            /** @description Ask with it, and only what came after is told. */
+            stamp: number;
+            /** @description Whether these are all lines, not the changed ones alone. */
+            whole: boolean;
+            lines: components["schemas"]["ScriptLine"][];
+            removed: number[];
+            /** @description null: as before. */
+            speakers: components["schemas"]["Speaker"][] | null;
+            parts: components["schemas"]["Part"][] | null;
+            undo: string | null;
+            redo: string | null;
+            /** @description Whether other things than lines have changed. */
+            others: boolean;
+            /** @description What this call made or changed. */
+            done?: unknown;
+        };
+        ScriptLine: {
+            id: number;
+            /** @description Sorts the lines. */
+            place: string;
+            part: number | null;
+            speaker: number;
+            kind: components["schemas"]["LineKindEnum"];
+            /** @description Whether the camera sees the mouth. */
+            in_sight: boolean | null;
+            /** @description Seconds, in and out. */
+            slot: number[] | null;
+            notes: string;
+            words: string;
+            revision: number;
+        };
         Session: {
             username: string | null;
             /** @description Whether the demo user can be signed in with one click. */
@@ -922,15 +2499,59 @@ export interface components {
             rich_missing: string;
         };
         /**
+         * @description * `draft` - draft
+         *     * `edited` - edited
+         *     * `approved` - approved
+         * @enum {string}
+         */
+        SetStateEnum: "draft" | "edited" | "approved";
+        Settings: {
+            /** Format: double */
+            pace: number;
+            /** Format: double */
+            pitch: number;
+            /** Format: double */
+            melody: number;
+            /** Format: double */
+            pauses: number;
+            /** Format: double */
+            level_db: number;
+            /** Format: double */
+            brighter: number;
+            /** Format: double */
+            breathier: number;
+            /** Format: double */
+            younger: number;
+        };
+        /**
          * @description * `error` - error
          *     * `warning` - warning
          *     * `note` - note
          * @enum {string}
          */
         SeverityEnum: "error" | "warning" | "note";
+        /**
+         * @description * `closed` - closed
+         *     * `teeth` - teeth
+         *     * `open` - open
+         * @enum {string}
+         */
+        ShapeEnum: "closed" | "teeth" | "open";
         SignInRequest: {
             username: string;
             password: string;
+        };
+        SourceMedia: {
+            state: components["schemas"]["MixStateEnum"];
+            key: string;
+            name: string;
+            /** Format: double */
+            seconds: number;
+            has_sound: boolean;
+            has_picture: boolean;
+            /** Format: double */
+            fps: number | null;
+            fault: string;
         };
         Speaker: {
             id: number;
@@ -938,30 +2559,131 @@ export interface components {
             position: number;
             lines: number;
         };
+        SplitRequest: {
+            text: string;
+            at: number;
+            revision: number;
+        };
+        Standing: {
+            misfits: number;
+            /** @description Lines beyond the comfortable rate. */
+            fast: number;
+            /**
+             * Format: double
+             * @description Of the whole.
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Seconds for which the picture is held.
+             */
+            held: number;
+        };
+        /**
+         * @description * `spare` - spare
+         *     * `fits` - fits
+         *     * `fast` - fast
+         *     * `over` - over
+         * @enum {string}
+         */
+        StandingEnum: "spare" | "fits" | "fast" | "over";
         Stop: {
             code: string;
             lines: number[];
         };
         /**
          * @description * `empty` - empty
+         *     * `on_screen` - on_screen
          *     * `uncast` - uncast
          *     * `unvoiced` - unvoiced
          *     * `out_of_date` - out_of_date
          *     * `current` - current
          * @enum {string}
          */
-        TakeStateEnum: "empty" | "uncast" | "unvoiced" | "out_of_date" | "current";
-        Timing: {
+        TakeStateEnum: "empty" | "on_screen" | "uncast" | "unvoiced" | "out_of_date" | "current";
+        Term: {
+            readonly id: number;
+            /** @default  */
+            original: string;
+            text: string;
+            /** @default false */
+            forbidden: boolean;
+            /** @default  */
+            note: string;
+        };
+        TermRequest: {
+            /** @default  */
+            original: string;
+            text: string;
+            /** @default false */
+            forbidden: boolean;
+            /** @default  */
+            note: string;
+        };
+        TermUse: {
+            at: number;
+            length: number;
+            /** @description As the source has it. */
+            original: string;
+            text: string;
+            kept: boolean;
+            forbidden: boolean;
+            note: string;
+        };
+        /** @description Rates are multiples of the natural speed, everything else but the pace is in seconds. */
+        TimingSettings: {
+            /** Format: double */
+            comfortable_slow: number;
             /** Format: double */
             comfortable_fast: number;
             /** Format: double */
-            hard_fast: number;
+            hard_slow: number;
             /** Format: double */
+            hard_fast: number;
+            /**
+             * Format: double
+             * @description How far before its in-time a line may start.
+             */
+            early: number;
+            /** Format: double */
+            late: number;
+            /**
+             * Format: double
+             * @description The same where the mouth is in sight.
+             */
+            tight_early: number;
+            /** Format: double */
+            tight_late: number;
+            /**
+             * Format: double
+             * @description How much of the silence after its slot a line may use.
+             */
+            run_on: number;
+            /**
+             * Format: double
+             * @description Above 1: shorter pauses between lines without times.
+             */
             pace: number;
+            /**
+             * Format: double
+             * @description The rate of lines without times.
+             */
+            untimed_rate: number;
+            /**
+             * Format: double
+             * @description Kept free before whoever speaks next.
+             */
+            breath: number;
+            /** @description By speaker: that voice's own rates. */
+            speakers: {
+                [key: string]: components["schemas"]["Rates"];
+            };
         };
-        Undone: {
+        Use: {
+            production: number;
             name: string;
-            summary: string;
+            language: string;
+            speaker: string;
         };
         Voice: {
             id: string;
@@ -974,6 +2696,10 @@ export interface components {
             age: components["schemas"]["AgeEnum"];
             engine: string;
             licence: string;
+            /** @description May be used commercially; null: not known. */
+            commercial: boolean | null;
+            /** @description Where the licence is written. */
+            licence_at: string;
             /** @description Whether it speaks the language that was asked for. */
             native: boolean;
             /** @description Whether that language is its own, not one of its others. */
@@ -1008,15 +2734,75 @@ export interface components {
              */
             kind: components["schemas"]["JobKindEnum"];
         };
+        /**
+         * @description * `new` - new
+         *     * `changed` - changed
+         *     * `same` - same
+         *     * `emptied` - emptied
+         *     * `source_changed` - source_changed
+         *     * `changed_here` - changed_here
+         *     * `approved_here` - approved_here
+         *     * `unknown` - unknown
+         * @enum {string}
+         */
+        WhatEnum: "new" | "changed" | "same" | "emptied" | "source_changed" | "changed_here" | "approved_here" | "unknown";
+        WhatIf: {
+            now: components["schemas"]["Standing"];
+            then: components["schemas"]["Standing"];
+            /** @description That would no longer fit. */
+            lines: number[];
+            /** @description That would fit again. */
+            mended: number[];
+        };
         Wording: {
             text: string;
             revision: number;
+            state: components["schemas"]["WordingStateEnum"];
         };
         WordingChangeRequest: {
             text: string;
             /** @description Of the words that were typed over; 0 where there were none. */
             revision: number;
+            /**
+             * @description Change the words though they are approved.
+             * @default false
+             */
+            reopen: boolean;
         };
+        WordingFinding: {
+            code: string;
+            message: string;
+        };
+        WordingStanding: {
+            line: number;
+            state: components["schemas"]["WordingStateEnum"];
+            origin: components["schemas"]["OriginEnum"] | components["schemas"]["BlankEnum"];
+            by: string | null;
+            /** Format: date-time */
+            at: string | null;
+            /**
+             * Format: double
+             * @description Of the memory's match that a draft is.
+             */
+            score: number | null;
+            /**
+             * Format: double
+             * @description How unsure it is that this caption is this line's.
+             */
+            alignment: number | null;
+            /** @description What the memory's source had otherwise: same, gone, new. */
+            memory_difference: string[][];
+            /** @description What the source says otherwise since. */
+            source_difference: string[][];
+        };
+        /**
+         * @description * `empty` - empty
+         *     * `draft` - draft
+         *     * `edited` - edited
+         *     * `approved` - approved
+         * @enum {string}
+         */
+        WordingStateEnum: "empty" | "draft" | "edited" | "approved";
     };
     responses: never;
     parameters: never;
@@ -1026,6 +2812,47 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drafting"];
+                };
+            };
+        };
+    };
+    drafts_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     imports_create: {
         parameters: {
             query?: never;
@@ -1120,6 +2947,120 @@ export interface operations {
             };
         };
     };
+    lines_join_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    lines_split_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitRequest"];
+                "multipart/form-data": components["schemas"]["SplitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    parts_destroy: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    parts_partial_update: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPartChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedPartChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
     productions_list: {
         parameters: {
             query?: never;
@@ -1165,7 +3106,9 @@ export interface operations {
     };
     productions_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                brief?: boolean;
+            };
             header?: never;
             path: {
                 production_id: number;
@@ -1206,6 +3149,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Production"];
+                };
+            };
+        };
+    };
+    productions_back_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackRequest"];
+                "multipart/form-data": components["schemas"]["BackRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_board_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+        };
+    };
+    productions_castings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BringCastingsRequest"];
+                "multipart/form-data": components["schemas"]["BringCastingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+        };
+    };
+    "productions_castings._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -1279,7 +3322,29 @@ export interface operations {
             };
         };
     };
-    productions_editions_partial_update: {
+    productions_editions_brief_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Briefed"];
+                };
+            };
+        };
+    };
+    productions_editions_brief_partial_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -1291,8 +3356,8 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedTimingChangeRequest"];
-                "multipart/form-data": components["schemas"]["PatchedTimingChangeRequest"];
+                "application/json": components["schemas"]["PatchedBriefRequest"];
+                "multipart/form-data": components["schemas"]["PatchedBriefRequest"];
             };
         };
         responses: {
@@ -1301,7 +3366,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Timing"];
+                    "application/json": components["schemas"]["Briefed"];
                 };
             };
         };
@@ -1408,9 +3473,15 @@ export interface operations {
     productions_editions_castings_audition_retrieve: {
         parameters: {
             query: {
+                breathier?: number;
+                brighter?: number;
+                level_db?: number;
+                melody?: number;
                 pace?: number;
+                pauses?: number;
                 pitch?: number;
                 voice: string;
+                younger?: number;
             };
             header?: never;
             path: {
@@ -1428,6 +3499,29 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+        };
+    };
+    productions_editions_castings_match_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Match"][];
                 };
             };
         };
@@ -1451,6 +3545,121 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sample"];
+                };
+            };
+        };
+    };
+    productions_editions_checks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+        };
+    };
+    productions_editions_contrast_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Contrast"];
+                };
+            };
+        };
+    };
+    productions_editions_doubts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doubt"][];
+                };
+            };
+        };
+    };
+    productions_editions_drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Engine"];
+                };
+            };
+        };
+    };
+    productions_editions_drafts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DraftAskRequest"];
+                "multipart/form-data": components["schemas"]["DraftAskRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drafting"];
                 };
             };
         };
@@ -1480,6 +3689,34 @@ export interface operations {
             };
         };
     };
+    productions_editions_lines_casting_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LineCastingRequest"];
+                "multipart/form-data": components["schemas"]["LineCastingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineCasting"];
+                };
+            };
+        };
+    };
     "productions_editions_lines_take.wav_retrieve": {
         parameters: {
             query?: never;
@@ -1499,6 +3736,106 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+        };
+    };
+    productions_editions_meaning_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeaningAskRequest"];
+                "multipart/form-data": components["schemas"]["MeaningAskRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meaning"];
+                };
+            };
+        };
+    };
+    productions_editions_memory_list: {
+        parameters: {
+            query: {
+                line: number;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryMatch"][];
+                };
+            };
+        };
+    };
+    productions_editions_memory_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BroughtRequest"];
+                "multipart/form-data": components["schemas"]["BroughtRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    "productions_editions_memory.tmx_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-tmx+xml": string;
                 };
             };
         };
@@ -1593,6 +3930,392 @@ export interface operations {
             };
         };
     };
+    productions_editions_peaks_list: {
+        parameters: {
+            query: {
+                /** @description Ids, by comma. */
+                lines: string;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Peaks"][];
+                };
+            };
+        };
+    };
+    productions_editions_replace_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceRequest"];
+                "multipart/form-data": components["schemas"]["ReplaceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hits"];
+                };
+            };
+        };
+    };
+    productions_editions_returned_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnRequest"];
+                "multipart/form-data": components["schemas"]["ReturnRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnReport"];
+                };
+            };
+        };
+    };
+    productions_editions_terms_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Term"][];
+                };
+            };
+        };
+    };
+    productions_editions_terms_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TermRequest"];
+                "multipart/form-data": components["schemas"]["TermRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    "productions_editions_terms._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                layout: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    productions_editions_terms_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                term_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TermRequest"];
+                "multipart/form-data": components["schemas"]["TermRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Term"];
+                };
+            };
+        };
+    };
+    productions_editions_terms_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                term_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_editions_terms_brought_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BroughtRequest"];
+                "multipart/form-data": components["schemas"]["BroughtRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    productions_editions_timing_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedTimingChangesRequest"];
+                "multipart/form-data": components["schemas"]["PatchedTimingChangesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retimed"];
+                };
+            };
+        };
+    };
+    productions_editions_timing_aim_retrieve: {
+        parameters: {
+            query: {
+                seconds: number;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Aimed"];
+                };
+            };
+        };
+    };
+    productions_editions_timing_lines_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedLineTimingChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedLineTimingChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retimed"];
+                };
+            };
+        };
+    };
+    productions_editions_timing_lines_cures_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cure"][];
+                };
+            };
+        };
+    };
+    productions_editions_timing_lips_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lips"][];
+                };
+            };
+        };
+    };
+    productions_editions_timing_what_if_retrieve: {
+        parameters: {
+            query?: {
+                breath?: number;
+                comfortable_fast?: number;
+                comfortable_slow?: number;
+                early?: number;
+                hard_fast?: number;
+                hard_slow?: number;
+                late?: number;
+                pace?: number;
+                run_on?: number;
+                tight_early?: number;
+                tight_late?: number;
+                untimed_rate?: number;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+        };
+    };
     productions_editions_voicings_list: {
         parameters: {
             query?: never;
@@ -1642,6 +4365,78 @@ export interface operations {
             };
         };
     };
+    productions_editions_wordings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordingStanding"][];
+                };
+            };
+        };
+    };
+    productions_editions_wordings_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedStateChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedStateChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
+            };
+        };
+    };
+    "productions_editions_wordings._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                layout: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     productions_editions_wordings_update: {
         parameters: {
             query?: never;
@@ -1670,6 +4465,34 @@ export interface operations {
             };
         };
     };
+    productions_editions_wordings_gauge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GaugeAskRequest"];
+                "multipart/form-data": components["schemas"]["GaugeAskRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+        };
+    };
     productions_history_list: {
         parameters: {
             query?: never;
@@ -1691,7 +4514,143 @@ export interface operations {
             };
         };
     };
-    "productions_script.csv_retrieve": {
+    productions_redo_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    "productions_script._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    productions_script_add_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddRequest"];
+                "multipart/form-data": components["schemas"]["AddRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_give_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveRequest"];
+                "multipart/form-data": components["schemas"]["GiveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_labels_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -1707,14 +4666,284 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv": string;
+                    "application/json": components["schemas"]["LabelGroup"][];
+                };
+            };
+        };
+    };
+    productions_script_labels_merge_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeLabelsRequest"];
+                "multipart/form-data": components["schemas"]["MergeLabelsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_mark_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkRequest"];
+                "multipart/form-data": components["schemas"]["MarkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_move_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+                "multipart/form-data": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_parts_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginPartRequest"];
+                "multipart/form-data": components["schemas"]["BeginPartRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_script_remove_create: {
+        parameters: {
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesRequest"];
+                "multipart/form-data": components["schemas"]["LinesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_source_media_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceMedia"];
+                };
+            };
+        };
+    };
+    productions_source_media_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediaUploadRequest"];
+                "multipart/form-data": components["schemas"]["MediaUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceMedia"];
+                };
+            };
+        };
+    };
+    productions_source_media_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_source_media_peaks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediaPeaks"];
+                };
+            };
+        };
+    };
+    "productions_source_media_source._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
     };
     productions_undo_create: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A stamp: only what came after it is told. */
+                after?: number;
+                /** @description The edition whose words are shown; otherwise the source. */
+                language?: string;
+            };
             header?: never;
             path: {
                 production_id: number;
@@ -1728,7 +4957,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Undone"];
+                    "application/json": components["schemas"]["Script"];
                 };
             };
         };
@@ -1881,6 +5110,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Voice"][];
+                };
+            };
+        };
+    };
+    voices_uses_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                voice: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Use"][];
+                };
+            };
+        };
+    };
+    voices_favourites_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Favourites"];
+                };
+            };
+        };
+    };
+    voices_favourites_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FavouritesRequest"];
+                "multipart/form-data": components["schemas"]["FavouritesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Favourites"];
                 };
             };
         };

@@ -1,4 +1,4 @@
-import { CircleCheck, CircleDashed, CircleDot, CircleSlash, History, UserX } from "lucide-react";
+import { CircleCheck, CircleDashed, CircleDot, CircleSlash, History, MonitorSmartphone, UserX } from "lucide-react";
 import { useTranslation } from "react-i18next";
 
 import type { Line } from "../api/client";
@@ -10,6 +10,7 @@ const LOOK = {
   out_of_date: { icon: History, tone: "text-alarm" },
   unvoiced: { icon: CircleDashed, tone: "text-soft" },
   uncast: { icon: UserX, tone: "text-alarm" },
+  on_screen: { icon: MonitorSmartphone, tone: "text-soft" },
   empty: { icon: CircleSlash, tone: "text-soft" },
 } as const;
 

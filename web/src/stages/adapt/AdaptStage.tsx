@@ -1,128 +1,229 @@
-import { Captions, Mic } from "lucide-react";
-import { useRef, useState } from "react";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { BookA, LayoutGrid, Rows3 } from "lucide-react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
-import { editionPath } from "../../shared/api/client";
 import { startVoicing, useChange } from "../../shared/api/queries";
-import { clock, rate } from "../../shared/format";
-import { Button, Empty, IconButton } from "../../shared/ui/controls";
-import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { TakeDot } from "../../shared/ui/TakeDot";
-import { SampleButton } from "../cast/CastStage";
-import { useScrollTo } from "../useScrollTo";
-import { WordingField } from "../WordingField";
-import { CaptionsSheet } from "./CaptionsSheet";
+import { useKeys } from "../../shared/useKeys";
+import { Button, Empty } from "../../shared/ui/controls";
+import { Board } from "./Board";
+import { DraftButton } from "./DraftButton";
+import { FilesMenu } from "./FilesMenu";
+import { LookPanel, type Phrase } from "./LookPanel";
+import { TermsSheet } from "./TermsSheet";
+import { reason, useAdaptActions, useDoubts, useStandings } from "./useAdapt";
+import { GRID, WordingRow } from "./WordingRow";
 
-/** Source beside wording, a row for each line. */
+const REASONS = ["empty", "doubtful", "too_long", "changed"] as const;
+type Reason = (typeof REASONS)[number];
+const KEYS: Record<Reason, string> = { empty: "e", doubtful: "d", too_long: "l", changed: "c" };
+
+/** Source beside wording, a row for each line; or all languages at once. */
 export function AdaptStage({ production, edition, source }: StageProps) {
   const { t } = useTranslation();
   const place = usePlace();
+  const { select } = place;
   const say = useNotices((state) => state.say);
   const box = useRef<HTMLDivElement>(null);
-  const [captions, setCaptions] = useState(false);
-  useScrollTo(box, place.line);
-  const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
-  const readOnly = production.role === "reader";
+  const [board, setBoard] = useState(false);
+  const [terms, setTerms] = useState(false);
+  const [phrase, setPhrase] = useState<Phrase | null>(null);
+  const [typing, setTyping] = useState<{ line: number; text: string } | null>(null);
   const { language, direction, own_name, is_source, counts } = edition.edition;
-  const speakers = new Map(production.speakers.map((speaker) => [speaker.id, speaker]));
+  const readOnly = production.role === "reader";
+  const standings = useStandings(production.id, language, is_source);
+  const doubts = useDoubts(production.id, language, is_source);
+  const actions = useAdaptActions(production.id, language);
+  const voice = useChange(production.id, (line: number) => startVoicing(production.id, language, "take", [line]));
+  const { mutate: voiceLine } = voice;
+  const speakers = useMemo(() => new Map(production.speakers.map((speaker) => [speaker.id, speaker])), [production.speakers]);
+  const sourceWords = useMemo(() => new Map(source.lines.map((line) => [line.id, line.words])), [source.lines]);
+  const reasons = useMemo(
+    () => (is_source ? [] : edition.lines.map((line) => ({ line: line.id, reason: sourceWords.get(line.id)?.trim() ? reason(line, standings.get(line.id), doubts.get(line.id)) : null }))),
+    [edition.lines, standings, doubts, sourceWords, is_source],
+  );
+  const partNames = useMemo(() => new Map(production.parts.map((part) => [part.id, part.name])), [production.parts]);
+  const items = useMemo(
+    () => edition.lines.flatMap((line, index) => (line.part !== null && line.part !== edition.lines[index - 1]?.part ? [{ part: line.part }, { line }] : [{ line }])),
+    [edition.lines],
+  );
+  // The virtualiser hands out functions that change what they give; the compiler's memo is no help here.
+  // eslint-disable-next-line react-hooks/incompatible-library
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => box.current,
+    estimateSize: (index) => ("part" in (items[index] ?? {}) ? 34 : 54),
+    overscan: 10,
+    getItemKey: (index) => {
+      const item = items[index];
+      return item === undefined ? index : "line" in item ? item.line.id : `part${item.part}/${index}`;
+    },
+  });
+  const indexOf = useCallback((id: number) => items.findIndex((item) => "line" in item && item.line.id === id), [items]);
+  useEffect(() => {
+    const at = place.line === null ? -1 : indexOf(place.line);
+    if (at < 0 || board) return;
+    const seen = rows.getVirtualItems();
+    if (!seen.some((row) => row.index === at && row.start >= (box.current?.scrollTop ?? 0) + 36 && row.end <= (box.current?.scrollTop ?? 0) + (box.current?.clientHeight ?? 0) - 20))
+      rows.scrollToIndex(at, { align: "center" });
+    // When the choice changes, not whenever the lines do.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [place.line, board]);
+  const focusOn = useCallback(
+    (id: number) => {
+      select(id);
+      let tries = 0;
+      // The row may have to be drawn first.
+      const focus = () => {
+        const field = box.current?.querySelector<HTMLTextAreaElement>(`[data-line="${id}"] textarea`);
+        if (field) field.focus();
+        else if (tries++ < 20) requestAnimationFrame(focus);
+      };
+      requestAnimationFrame(focus);
+    },
+    [select],
+  );
+  const onNext = useCallback(
+    (from: number) => {
+      const at = edition.lines.findIndex((line) => line.id === from);
+      const next = edition.lines[at + 1];
+      if (next) focusOn(next.id);
+    },
+    [edition.lines, focusOn],
+  );
+  const goTo = (wanted: Reason) => {
+    const at = reasons.findIndex((one) => one.line === place.line);
+    const order = [...reasons.slice(at + 1), ...reasons.slice(0, at + 1)];
+    const next = order.find((one) => one.reason === wanted);
+    if (next) focusOn(next.line);
+  };
+  const onPhrase = useCallback((line: number, text: string, at: number, length: number) => setPhrase({ line, text, at, length }), []);
+  const onTyping = useCallback((line: number, text: string | null) => setTyping((now) => (text === null ? (now?.line === line ? null : now) : { line, text })), []);
+  const onVoice = useCallback(
+    (line: number) => voiceLine(line, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) }),
+    [voiceLine, say, t],
+  );
+  const selected = edition.lines.find((line) => line.id === place.line);
+  const approve = () => {
+    if (selected?.words.trim() && !readOnly && !is_source) void actions.state([selected.id], standings.get(selected.id)?.state === "approved" ? "edited" : "approved");
+  };
+  useKeys({ ...Object.fromEntries(REASONS.map((one) => [KEYS[one], () => goTo(one)])), a: approve, b: () => setBoard((now) => !now), Enter: () => place.line !== null && focusOn(place.line) });
   if (!edition.lines.length)
     return (
       <Empty title={t("script.empty")}>
         <p>{t("script.emptyHint")}</p>
       </Empty>
     );
+  const count = (wanted: Reason) => reasons.filter((one) => one.reason === wanted).length;
   return (
-    <div ref={box} className="grow min-w-0 overflow-auto bg-paper">
-      <div role="table" aria-label={t("adapt.table", { language: own_name })}>
-        <div role="row" className={`sticky top-0 z-10 bg-ground border-b border-rule grid ${GRID} gap-3 px-4 h-10 items-center text-xs text-soft`}>
-          <span role="columnheader">{t("adapt.line")}</span>
-          <span role="columnheader" lang={source.edition.language}>{source.edition.own_name}</span>
-          <span role="columnheader" className="flex items-center gap-3">
-            <span lang={language} dir={direction}>{is_source ? t("adapt.same") : own_name}</span>
-            {!is_source && (
-              <span>{t("adapt.worded", { done: counts.lines - counts.empty, total: counts.lines })}</span>
-            )}
-            {!is_source && production.timed && !readOnly && (
-              <Button className="ms-auto h-7! text-xs!" onClick={() => setCaptions(true)}>
-                <Captions size={14} aria-hidden />
-                {t("adapt.captions")}
-              </Button>
-            )}
-          </span>
-          <span role="columnheader" className="text-end">{t("adapt.take")}</span>
-        </div>
-        {edition.lines.map((line, index) => {
-          const speaker = speakers.get(line.speaker);
-          const selected = line.id === place.line;
-          return (
-            <div
-              role="row"
-              key={line.id}
-              data-line={line.id}
-              aria-current={selected ? "true" : undefined}
-              className={`scroll-mt-12 grid ${GRID} gap-3 px-4 py-1.5 items-start border-b border-rule/60 border-s-4 ${selected ? "border-s-tide bg-tide-wash/60" : "border-s-transparent"}`}
-              onClick={() => place.select(line.id)}
-            >
-              <span role="cell" className="flex items-center gap-2 min-w-0">
-                <span className="text-xs text-soft w-7 text-end shrink-0">{line.number}</span>
-                {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
-                <span className="truncate text-sm font-semibold" title={speaker?.name}>{speaker?.name}</span>
-              </span>
-              <p role="cell" className="text-sm py-0.5" lang={source.edition.language} dir={source.edition.direction}>
-                {source.lines[index]?.words}
-              </p>
-              <div role="cell" className="text-sm min-w-0">
-                {is_source ? (
-                  <p className="py-0.5 text-soft">{t("adapt.inScript")}</p>
-                ) : (
-                  <WordingField
-                    production={production.id}
-                    language={language}
-                    direction={direction}
-                    line={line}
-                    label={t("adapt.wordsOf", { number: line.number, language: own_name })}
-                    readOnly={readOnly}
-                    onSelect={() => place.select(line.id)}
-                  />
-                )}
-              </div>
-              <div role="cell" className="flex items-center justify-end gap-0.5 text-xs text-soft h-6">
-                {line.seconds > 0 && (
-                  <span className={line.over > 0 ? "text-alarm font-semibold" : ""}>
-                    {line.over > 0 ? t("time.over", { seconds: line.over.toFixed(1) }) : line.slot ? rate(line.rate) : clock(line.seconds)}
-                  </span>
-                )}
-                <TakeDot line={line} />
-                {(line.state === "unvoiced" || line.state === "out_of_date") && !readOnly ? (
-                  <IconButton
-                    className="size-7!"
-                    name={t("adapt.voice", { number: line.number })}
-                    onClick={() =>
-                      voice.mutate(line.id, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })
-                    }
+    <>
+      <div className="grow min-w-0 flex flex-col bg-paper">
+        <div className="h-11 shrink-0 flex items-center gap-2 px-4 border-b border-rule bg-ground" role="toolbar" aria-label={t("adapt.tools")}>
+          <Button className="h-7! px-2!" aria-pressed={board} onClick={() => setBoard(!board)}>
+            {board ? <Rows3 size={15} aria-hidden /> : <LayoutGrid size={15} aria-hidden />}
+            {board ? t("adapt.lines") : t("adapt.board")}
+          </Button>
+          {!board && !is_source && (
+            <>
+              {REASONS.map((one) => {
+                const many = count(one);
+                // What there is none of takes no room.
+                return many === 0 ? null : (
+                  <button
+                    key={one}
+                    type="button"
+                    aria-label={t("adapt.nextOf", { what: t(`adapt.reason.${one}`), count: many })}
+                    className={`h-6 px-1.5 rounded-sm text-xs whitespace-nowrap flex items-center gap-1 bg-lamp-wash hover:bg-lamp hover:text-lamp-ink`}
+                    onClick={() => goTo(one)}
                   >
-                    <Mic size={15} aria-hidden />
-                  </IconButton>
-                ) : line.natural !== null ? (
-                  <SampleButton
-                    small
-                    name={t("adapt.hear", { number: line.number })}
-                    address={`${editionPath(production.id, language)}/lines/${line.id}/take.wav`}
-                  />
-                ) : (
-                  <span className="w-7" />
-                )}
-              </div>
+                    {t(`adapt.reason.${one}`)} <b>{many}</b>
+                  </button>
+                );
+              })}
+            </>
+          )}
+          <span className="ms-auto flex items-center gap-2">
+            {!is_source && !readOnly && <DraftButton production={production} edition={edition} />}
+            {!is_source && <Button className="h-7! px-2!" onClick={() => setTerms(true)}><BookA size={15} aria-hidden />{t("adapt.terms")}</Button>}
+            {!is_source && <FilesMenu production={production} edition={edition} readOnly={readOnly} />}
+          </span>
+        </div>
+        {board ? (
+          <Board
+            production={production}
+            onOpen={(language, line) => {
+              setBoard(false);
+              place.go({ language, line });
+            }}
+          />
+        ) : (
+          <div ref={box} className="grow min-h-0 overflow-auto" role="table" aria-label={t("adapt.table", { language: own_name })} aria-rowcount={items.length + 1}>
+            <div role="row" className={`sticky top-0 z-10 bg-ground border-b border-rule grid ${GRID} gap-3 px-4 h-8 items-center text-xs text-soft`}>
+              <span role="columnheader">{t("adapt.line")}</span>
+              <span role="columnheader" lang={source.edition.language}>{source.edition.own_name}</span>
+              <span role="columnheader" className="flex items-center gap-3">
+                <span lang={language} dir={direction}>{is_source ? t("adapt.same") : own_name}</span>
+                {!is_source && <span>{t("adapt.worded", { done: counts.lines - counts.empty, total: counts.lines })}</span>}
+              </span>
+              <span role="columnheader" className="text-end">{t("adapt.take")}</span>
             </div>
-          );
-        })}
+            <div role="rowgroup" className="relative" style={{ height: rows.getTotalSize() }}>
+              {rows.getVirtualItems().map((row) => {
+                const item = items[row.index];
+                if (!item) return null;
+                return (
+                  <div key={row.key} role="presentation" ref={rows.measureElement} data-index={row.index} className="absolute inset-x-0 top-0" style={{ transform: `translateY(${row.start}px)` }}>
+                    {"line" in item ? (
+                      <WordingRow
+                        production={production.id}
+                        edition={edition}
+                        line={item.line}
+                        speaker={speakers.get(item.line.speaker)}
+                        sourceWords={sourceWords.get(item.line.id) ?? ""}
+                        sourceLanguage={source.edition.language}
+                        sourceDirection={source.edition.direction}
+                        standing={standings.get(item.line.id)}
+                        doubt={doubts.get(item.line.id)}
+                        selected={item.line.id === place.line}
+                        readOnly={readOnly}
+                        actions={actions}
+                        onSelect={select}
+                        onNext={onNext}
+                        onPhrase={onPhrase}
+                        onTyping={onTyping}
+                        onVoice={onVoice}
+                      />
+                    ) : (
+                      <div role="row" className="px-4 pt-2 pb-1 text-sm font-semibold">
+                        <span role="rowheader">{partNames.get(item.part)}</span>
+                      </div>
+                    )}
+                  </div>
+                );
+              })}
+            </div>
+          </div>
+        )}
       </div>
-      <CaptionsSheet production={production} edition={edition} open={captions} onClose={() => setCaptions(false)} />
-    </div>
+      {!board && !is_source && (
+        <LookPanel
+          production={production}
+          edition={edition}
+          line={selected}
+          source={selected ? (sourceWords.get(selected.id) ?? "") : ""}
+          standing={selected && standings.get(selected.id)}
+          doubt={selected && doubts.get(selected.id)}
+          phrase={phrase && phrase.line === selected?.id ? phrase : null}
+          text={typing && typing.line === selected?.id ? typing.text : (selected?.words ?? "")}
+          actions={actions}
+          readOnly={readOnly}
+          onApprove={approve}
+        />
+      )}
+      <TermsSheet production={production} edition={edition} open={terms} readOnly={readOnly} onClose={() => setTerms(false)} />
+    </>
   );
 }
-
-const GRID = "grid-cols-[13rem_minmax(0,1fr)_minmax(0,1.2fr)_10rem]";

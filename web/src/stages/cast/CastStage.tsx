@@ -1,24 +1,32 @@
 import { useQueries } from "@tanstack/react-query";
-import { LoaderCircle, Play, Square, TriangleAlert } from "lucide-react";
+import { ListVideo, LoaderCircle, Play, Square, TriangleAlert } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../frame/Workplace";
+import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
 import { useSample } from "../../frame/player";
-import { editionPath, type Casting, type Edition, type Speaker, type Voice } from "../../shared/api/client";
-import { fetchCastings } from "../../shared/api/queries";
+import { api, data, editionPath, type Casting, type Edition, type Speaker, type Voice, type VoiceSettings } from "../../shared/api/client";
+import { fetchCastings, useChange } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
 import { Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
+import { ContrastMap } from "./ContrastMap";
+import { exchangeOf } from "./exchange";
+import { rights } from "./rights";
+import { SheetMenu } from "./SheetMenu";
 import { VoiceChooser } from "./VoiceChooser";
 
-export function auditionAddress(production: number, language: string, speaker: number, casting: { voice: string; pace?: number; pitch?: number }) {
-  const query = new URLSearchParams({ voice: casting.voice });
-  if (casting.pace && casting.pace !== 1) query.set("pace", String(casting.pace));
-  if (casting.pitch) query.set("pitch", String(casting.pitch));
+export function auditionAddress(production: number, language: string, speaker: number, voice: string, settings?: Partial<VoiceSettings>) {
+  const query = new URLSearchParams({ voice });
+  for (const [name, value] of Object.entries(settings ?? {})) if (value !== PLAIN[name as keyof VoiceSettings]) query.set(name, String(value));
+  query.delete("level_db");
   return `${editionPath(production, language)}/castings/${speaker}/audition/?${query.toString()}`;
 }
+
+const LETTERS_A_SECOND = 14.5;
+const PLAIN: VoiceSettings = { pace: 1, pitch: 0, melody: 1, pauses: 1, level_db: 0, brighter: 0, breathier: 0, younger: 0 };
 
 /** Where a voice is at home, in a word: its accent, or that it is a rich voice which speaks any of its languages. */
 export function voiceHome(voice: Voice, t: (key: string) => string) {
@@ -31,6 +39,11 @@ export function CastStage({ production, edition }: StageProps) {
   const place = usePlace();
   const fromLine = edition.lines.find((line) => line.id === place.line)?.speaker;
   const [chosen, setChosen] = useState<{ speaker: number; language: string } | null>(null);
+  const say = useNotices((state) => state.say);
+  const sell = useChange(production.id, (commercial: boolean) =>
+    data(api.PATCH("/api/productions/{production_id}/", { params: { path: { production_id: production.id } }, body: { commercial } })),
+  );
+  const [view, setView] = useState<"table" | "map">("table");
   const queries = useQueries({
     queries: production.editions.map((one) => ({
       queryKey: ["production", production.id, "castings", one.language],
@@ -56,14 +69,50 @@ export function CastStage({ production, edition }: StageProps) {
   const speaker = production.speakers.find((one) => one.id === cell.speaker) ?? production.speakers[0];
   const spoken = (id: number) =>
     edition.lines.filter((line) => line.speaker === id).reduce((sum, line) => sum + line.seconds, 0);
+  /** Not voiced yet: by the letters, at the speed at which most people speak. */
+  const said = (id: number) => edition.lines.filter((line) => line.speaker === id).reduce((sum, line) => sum + line.words.length, 0) / LETTERS_A_SECOND;
   function choose(speakerId: number, language: string) {
     setChosen({ speaker: speakerId, language });
     if (language !== place.language) place.go({ language });
   }
+  const partNames = new Map(production.parts.map((part) => [part.id, part.name]));
+  const partsOf = (id: number) => [...new Set(edition.lines.flatMap((line) => (line.speaker === id && line.part !== null ? [partNames.get(line.part) ?? ""] : [])))];
+  const heard = (one: Casting) => auditionAddress(production.id, one.language, one.speaker, one.voice.id, one.settings);
+  /** A speaker in every edition, one after the other. */
+  const acrossEditions = (id: number) => production.editions.flatMap((one) => castings.get(`${one.language}/${id}`) ?? []).map(heard);
+  /** An exchange between the speakers of an edition: as the script has it, in takes where they are made. */
+  function exchange(language: string): string[] {
+    const lines = exchangeOf(edition.lines.filter((line) => castings.has(`${language}/${line.speaker}`)));
+    return lines.flatMap((line) => {
+      const casting = castings.get(`${language}/${line.speaker}`);
+      if (language === edition.edition.language && line.state === "current") return [`${editionPath(production.id, language)}/lines/${line.id}/take.wav`];
+      return casting ? [heard(casting)] : [];
+    });
+  }
   return (
     <>
-      <div className="grow min-w-0 overflow-auto py-4 pe-4">
-        <table ref={table} className="border-separate border-spacing-1.5" aria-label={t("cast.table")}>
+      <div className="grow min-w-0 overflow-auto py-3 pe-4">
+        <div className="sticky start-0 w-fit flex items-center gap-2 ps-4 mb-2">
+          <div role="group" aria-label={t("cast.view")} className="flex rounded-md border border-rule bg-paper p-0.5">
+            {(["table", "map"] as const).map((one) => (
+              <button key={one} type="button" aria-pressed={view === one} className={`px-3 h-7 rounded-sm text-sm ${view === one ? "bg-tide-wash font-semibold" : "text-soft hover:text-ink"}`} onClick={() => setView(one)}>
+                {t(`cast.views.${one}`)}
+              </button>
+            ))}
+          </div>
+          <SheetMenu production={production} />
+          <label className="flex items-center gap-2 text-sm h-8 px-1">
+            <input
+              type="checkbox"
+              checked={production.commercial}
+              disabled={production.role === "reader"}
+              onChange={(event) => sell.mutate(event.target.checked, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}
+            />
+            {t("cast.commercial")}
+          </label>
+        </div>
+        {view === "map" && <ContrastMap production={production} edition={edition} chosen={cell.speaker} onChoose={(id) => choose(id, place.language)} />}
+        {view === "table" && <table ref={table} className="border-separate border-spacing-1.5" aria-label={t("cast.table")}>
           <thead>
             <tr>
               <th scope="col" className="sticky start-0 z-10 bg-ground text-start text-xs font-normal text-soft ps-4">
@@ -71,7 +120,12 @@ export function CastStage({ production, edition }: StageProps) {
               </th>
               {production.editions.map((one) => (
                 <th key={one.language} scope="col" data-column={one.language} className="text-start px-1 pb-1 min-w-40">
-                  <span className="block text-sm" lang={one.language}>{one.own_name}</span>
+                  <span className="flex items-center gap-1">
+                    <span className="text-sm" lang={one.language}>{one.own_name}</span>
+                    {production.speakers.some((s) => castings.has(`${one.language}/${s.id}`)) && (
+                      <RowButton name={t("cast.hearExchange", { language: one.name })} row={`edition ${one.language}`} addresses={() => exchange(one.language)} />
+                    )}
+                  </span>
                   <span className="block text-xs font-normal text-soft">
                     {known(one.language)
                       ? t("cast.of", {
@@ -88,15 +142,21 @@ export function CastStage({ production, edition }: StageProps) {
             {production.speakers.map((one) => (
               <tr key={one.id}>
                 <th scope="row" className="sticky start-0 z-10 bg-ground text-start ps-4 pe-2">
-                  <span className="flex items-center gap-2 w-44">
+                  <span className="flex items-center gap-2 w-52">
                     <SpeakerMark name={one.name} position={one.position} size={32} />
-                    <span className="min-w-0">
+                    <span className="grow min-w-0">
                       <span className="block truncate text-sm" title={one.name}>{one.name}</span>
                       <span className="block text-xs font-normal text-soft">
                         {t("script.lineCount", { count: one.lines })}
-                        {spoken(one.id) > 0 && ` · ${clock(spoken(one.id))}`}
+                        {spoken(one.id) > 0 ? ` · ${clock(spoken(one.id))}` : said(one.id) > 0 ? ` · ${t("cast.about", { time: clock(said(one.id)) })}` : ""}
                       </span>
+                      {partsOf(one.id).length > 0 && partsOf(one.id).length < production.parts.length && (
+                        <span className="block truncate text-xs font-normal text-soft" title={partsOf(one.id).join(", ")}>{partsOf(one.id).join(", ")}</span>
+                      )}
                     </span>
+                    {acrossEditions(one.id).length > 1 && (
+                      <RowButton name={t("cast.hearEverywhere", { speaker: one.name })} row={`speaker ${one.id}`} addresses={() => acrossEditions(one.id)} />
+                    )}
                   </span>
                 </th>
                 {production.editions.map((column) => (
@@ -110,6 +170,7 @@ export function CastStage({ production, edition }: StageProps) {
                       speaker={one}
                       casting={castings.get(`${column.language}/${one.id}`)}
                       selected={one.id === cell.speaker && column.language === cell.language}
+                      commercial={production.commercial}
                       onChoose={() => choose(one.id, column.language)}
                     />
                     )}
@@ -118,7 +179,7 @@ export function CastStage({ production, edition }: StageProps) {
               </tr>
             ))}
           </tbody>
-        </table>
+        </table>}
       </div>
       {speaker && (
         <VoiceChooser
@@ -127,6 +188,7 @@ export function CastStage({ production, edition }: StageProps) {
           edition={edition}
           speaker={speaker}
           casting={castings.get(`${cell.language}/${speaker.id}`)}
+          line={edition.lines.find((line) => line.id === place.line && line.speaker === speaker.id)}
         />
       )}
     </>
@@ -139,6 +201,7 @@ function CastCell({
   speaker,
   casting,
   selected,
+  commercial,
   onChoose,
 }: {
   production: number;
@@ -146,11 +209,13 @@ function CastCell({
   speaker: Speaker;
   casting: Casting | undefined;
   selected: boolean;
+  commercial: boolean;
   onChoose: () => void;
 }) {
   const { t } = useTranslation();
   const frame = selected ? "outline-2 outline-tide -outline-offset-1" : "";
-  const trouble = casting?.wrong_language || (casting?.alike.length ?? 0) > 0;
+  const forbidden = commercial && casting?.voice.commercial !== true;
+  const trouble = casting?.wrong_language || forbidden || (casting?.alike.length ?? 0) > 0;
   if (!casting)
     return (
       <button
@@ -167,7 +232,7 @@ function CastCell({
     <div className={`h-15 min-w-40 flex items-center rounded-md border bg-paper ${trouble ? "border-alarm" : "border-rule"} ${frame}`}>
       <SampleButton
         name={t("cast.hear", { voice: casting.voice.name, speaker: speaker.name })}
-        address={auditionAddress(production, edition.language, speaker.id, { voice: casting.voice.id, pace: casting.pace, pitch: casting.pitch })}
+        address={auditionAddress(production, edition.language, speaker.id, casting.voice.id, casting.settings)}
       />
       <button
         type="button"
@@ -180,8 +245,12 @@ function CastCell({
         <span className="flex items-center gap-1 text-xs text-soft">
           {trouble && <TriangleAlert size={12} className="text-alarm shrink-0" aria-hidden />}
           <span className="truncate">
-            {casting.wrong_language
+            {forbidden
+              ? t(`cast.forbidden.${rights(casting.voice.commercial)}`)
+              : casting.wrong_language
               ? t("cast.speaks", { language: casting.voice.language })
+              : casting.accent_meant && !casting.voice.native
+                ? t("cast.accentOf", { language: casting.voice.language })
               : casting.alike.length
                 ? t("cast.alike", { names: casting.alike.join(", ") })
                 : `${voiceHome(casting.voice, t)} · ${t(`register.${casting.voice.register}`)} · ${t(`age.${casting.voice.age}`)}`}
@@ -212,6 +281,24 @@ export function SampleButton({ name, address, small = false }: { name: string; a
       ) : (
         <Play size={14} fill="currentColor" aria-hidden />
       )}
+    </button>
+  );
+}
+
+/** Plays several sounds in a row; pressed again, stops them. */
+export function RowButton({ name, row, addresses }: { name: string; row: string; addresses: () => readonly string[] }) {
+  const sample = useSample();
+  const mine = sample.row === row;
+  return (
+    <button
+      type="button"
+      aria-label={name}
+      title={name}
+      aria-pressed={mine}
+      className="grid place-items-center size-7 shrink-0 rounded-md text-tide hover:bg-sunk"
+      onClick={() => sample.playRow(row, addresses())}
+    >
+      {mine ? <Square size={12} fill="currentColor" aria-hidden /> : <ListVideo size={14} aria-hidden />}
     </button>
   );
 }

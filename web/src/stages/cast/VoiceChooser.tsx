@@ -1,20 +1,40 @@
-import { Slider } from "radix-ui";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Search, Star, TriangleAlert } from "lucide-react";
 import { useState } from "react";
-import { useQuery } from "@tanstack/react-query";
 import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
-import { api, data, type Casting, type EditionLines, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
-import { castRest, setCasting, useChange, useSession, useVoices } from "../../shared/api/queries";
-import { decibels, rate } from "../../shared/format";
+import { useSample } from "../../frame/player";
+import { api, data, type Casting, type EditionLines, type Line, type Match, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
+import { castRest, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
 import { Button, Notice, Select } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { auditionAddress, SampleButton, voiceHome } from "./CastStage";
+import { CastingSettings } from "./CastingSettings";
+import { Comparison } from "./Comparison";
 
 const REGISTERS = ["low", "low-mid", "mid", "high-mid", "high"] as const;
 const AGES = ["child", "teen", "20s", "30s", "40s", "50s", "60s", "70s"] as const;
+const ORDERS = ["near", "pitch", "name", "recent"] as const;
+const SHOWN = 120;
+const MOST_COMPARED = 4;
+const RECENT = "janoglot.recent-voices";
+const MOST_RECENT = 12;
 
-type Change = Schemas["CastingChangeRequest"];
+type Order = (typeof ORDERS)[number];
+
+function recentVoices(): string[] {
+  try {
+    const kept: unknown = JSON.parse(localStorage.getItem(RECENT) ?? "[]");
+    return Array.isArray(kept) ? kept.filter((one): one is string => typeof one === "string") : [];
+  } catch {
+    return [];
+  }
+}
+
+function remember(voice: string): void {
+  localStorage.setItem(RECENT, JSON.stringify([voice, ...recentVoices().filter((one) => one !== voice)].slice(0, MOST_RECENT)));
+}
 
 /** The voices that could speak for one speaker in one edition, each heard in the speaker's own words. */
 export function VoiceChooser({
@@ -22,13 +42,17 @@ export function VoiceChooser({
   edition,
   speaker,
   casting,
+  line,
 }: {
   production: Production;
   edition: EditionLines;
   speaker: Speaker;
   casting: Casting | undefined;
+  /** The chosen line, where it is this speaker's. */
+  line: Line | undefined;
 }) {
   const { t } = useTranslation();
+  const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const { language, own_name, direction, name } = edition.edition;
   const [others, setOthers] = useState(false);
@@ -37,37 +61,108 @@ export function VoiceChooser({
   const [kind, setKind] = useState("");
   const [register, setRegister] = useState("");
   const [age, setAge] = useState("");
+  const [search, setSearch] = useState("");
+  const [starred, setStarred] = useState(false);
+  const [order, setOrder] = useState<Order>("near");
+  const [compared, setCompared] = useState<readonly string[]>([]);
+  const [alone, setAlone] = useState(false);
+  const toggle = useSample((state) => state.toggle);
   const listed = useVoices(language, others).data;
   const voices = listed ?? [];
   const session = useSession().data;
+  const path = { production_id: production.id, language, speaker_id: speaker.id };
   const asked = useQuery({
     queryKey: ["production", production.id, "sample", language, speaker.id],
-    queryFn: () =>
-      data(
-        api.GET("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/sample/", {
-          params: { path: { production_id: production.id, language, speaker_id: speaker.id } },
-        }),
-      ),
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/sample/", { params: { path } })),
   });
-  const set = useChange(production.id, (body: Change) => setCasting(production.id, language, speaker.id, body));
+  const matched = useQuery({
+    queryKey: ["production", production.id, "match", language, speaker.id],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/match/", { params: { path } })),
+    placeholderData: (previous) => previous,
+  });
+  const favourites = useQuery({ queryKey: ["favourites"], queryFn: () => data(api.GET("/api/voices/favourites/")), staleTime: 60_000 });
+  const mine = new Set(favourites.data?.voices ?? []);
+  const keep = useMutation({
+    mutationFn: (wanted: string[]) => data(api.PUT("/api/voices/favourites/", { body: { voices: wanted } })),
+    onSuccess: (now) => client.setQueryData(["favourites"], now),
+  });
+  const ownLine = alone && line ? line : undefined;
+  const set = useChange(production.id, (voice: string): Promise<unknown> =>
+    ownLine
+      ? data(
+          api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/casting/", {
+            params: { path: { production_id: production.id, language, line_id: ownLine.id } },
+            body: { voice: voice === casting?.voice.id ? "" : voice },
+          }),
+        )
+      : setCasting(production.id, language, speaker.id, { voice }),
+  );
+  const meant = useChange(production.id, () => setCasting(production.id, language, speaker.id, { accent_meant: true }));
   const rest = useChange(production.id, () => castRest(production.id, language));
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const sample = asked.data;
   const readOnly = production.role === "reader";
-  const missing = production.speakers.length > 0 && edition.edition.counts.uncast > 0;
+  const cast = useCastings(production.id, language).data;
+  // With words or without: an edition is often cast before it is translated.
+  const missing = cast !== undefined && production.speakers.some((one) => one.lines > 0 && !cast.some((casting_) => casting_.speaker === one.id));
   const accents = [...new Set(voices.filter((voice) => voice.native && voice.engine !== "rich").map((voice) => voice.accent))];
   const kinds = [...new Set(voices.map((voice) => voice.engine))];
   const languages = [...new Set(voices.filter((voice) => !voice.native).map((voice) => voice.language))].sort();
+  const matches = new Map<string, Match & { rank: number }>(matched.data?.map((match, rank) => [match.voice, { ...match, rank }]));
+  const hasModel = matched.data?.some((match) => match.distance !== null) ?? false;
+  const recent = order === "recent" ? recentVoices() : [];
+  const wanted = search.trim().toLocaleLowerCase();
   const fits = (voice: Voice) =>
     (others ? !voice.native && (!other || voice.language === other) : voice.native) &&
     (!kind || voice.engine === kind) &&
     (!accent || others || voice.accent === accent) &&
     (!register || voice.register === register) &&
-    (!age || voice.age === age);
-  const found = voices.filter(fits);
-  const shown = found.slice(0, 120);
+    (!age || voice.age === age) &&
+    (!starred || mine.has(voice.id)) &&
+    (!wanted || [voice.name, voice.accent, voice.language].some((text) => text.toLocaleLowerCase().includes(wanted)));
+  const last = voices.length;
+  const place = (voice: Voice): number | string =>
+    order === "near" ? (hasModel ? (matches.get(voice.id)?.rank ?? last) : 0)
+    : order === "pitch" ? voice.pitch_hz
+    : order === "recent" ? (recent.indexOf(voice.id) + 1 || last)
+    : voice.name;
+  const found = voices
+    .filter(fits)
+    .map((voice, index) => ({ voice, index, at: place(voice) }))
+    .sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : a.index - b.index))
+    .map((row) => row.voice);
+  const shown = found.slice(0, SHOWN);
+  const current = ownLine ? (ownLine.own?.voice || casting?.voice.id) : casting?.voice.id;
+  const address = (voice: string) => auditionAddress(production.id, language, speaker.id, voice, { ...(casting?.settings ?? {}), pitch: 0, pace: 1 });
+  function choose(voice: string) {
+    remember(voice);
+    set.mutate(voice, tell);
+  }
+  function compare(voice: string) {
+    setCompared((old) => (old.includes(voice) ? old.filter((one) => one !== voice) : [...old, voice].slice(-MOST_COMPARED)));
+  }
+  function press(event: React.KeyboardEvent<HTMLElement>, voice: Voice) {
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      const rows = [...document.querySelectorAll<HTMLElement>("[data-voice]")];
+      const next = rows[rows.findIndex((row) => row.dataset.voice === voice.id) + (event.key === "ArrowDown" ? 1 : -1)];
+      next?.focus();
+      if (next?.dataset.voice) toggle(address(next.dataset.voice));
+    } else if (event.key.toLowerCase() === "c") {
+      event.preventDefault();
+      compare(voice.id);
+    } else if (event.key.toLowerCase() === "f") {
+      event.preventDefault();
+      star(voice.id);
+    }
+  }
+  function star(voice: string) {
+    const next = new Set(mine);
+    if (!next.delete(voice)) next.add(voice);
+    keep.mutate([...next], tell);
+  }
   return (
-    <aside className="w-88 shrink-0 border-s border-rule bg-paper flex flex-col min-h-0" aria-label={t("cast.chooser")}>
+    <aside className="w-88 shrink-0 border-s border-rule bg-paper flex flex-col min-h-0 overflow-auto" aria-label={t("cast.chooser")}>
       <div className="p-4 pb-2 flex flex-col gap-2">
         <h2 className="flex items-center gap-2 font-semibold min-w-0">
           <SpeakerMark name={speaker.name} position={speaker.position} size={24} />
@@ -84,13 +179,24 @@ export function VoiceChooser({
         {casting?.wrong_language && (
           <Notice>
             <p>{t("cast.wrong", { voice: casting.voice.name, theirs: casting.voice.language, ours: name })}</p>
-            <Button className="mt-1.5" disabled={readOnly} onClick={() => set.mutate({ accent_meant: true }, tell)}>{t("cast.meant")}</Button>
+            <Button className="mt-1.5" disabled={readOnly} onClick={() => meant.mutate(undefined, tell)}>{t("cast.meant")}</Button>
           </Notice>
         )}
         {casting && (casting.alike.length ?? 0) > 0 && <Notice>{t("cast.alikeLong", { names: casting.alike.join(", ") })}</Notice>}
-        {missing && !readOnly && (
-          <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{t("cast.rest")}</Button>
+        {missing && !readOnly && <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{t("cast.rest")}</Button>}
+        {line && casting && !readOnly && (
+          <div role="group" aria-label={t("cast.forWhat")} className="flex rounded-md border border-rule p-0.5">
+            {[false, true].map((own) => (
+              <button key={String(own)} type="button" aria-pressed={alone === own} className={`grow px-2 h-7 rounded-sm text-sm ${alone === own ? "bg-tide-wash font-semibold" : "text-soft hover:text-ink"}`} onClick={() => setAlone(own)}>
+                {own ? t("cast.thisLine", { number: line.number }) : t("cast.allLines")}
+              </button>
+            ))}
+          </div>
         )}
+        <div className="relative">
+          <Search size={14} aria-hidden className="absolute start-2.5 top-2 text-soft" />
+          <input type="search" aria-label={t("cast.search")} placeholder={t("cast.search")} className="w-full h-8 rounded-md border border-rule bg-paper ps-8 pe-2 text-sm placeholder:text-soft" value={search} onChange={(event) => setSearch(event.target.value)} />
+        </div>
         <div className="grid grid-cols-2 gap-1.5">
           <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => setKind(event.target.value)}>
             <option value="">{t("cast.anyKind")}</option>
@@ -116,105 +222,76 @@ export function VoiceChooser({
             {AGES.map((one) => <option key={one} value={one}>{t(`age.${one}`)}</option>)}
           </Select>
         </div>
+        <div className="flex items-center gap-2">
+          <Select aria-label={t("cast.order")} className="grow" value={order} onChange={(event) => setOrder(event.target.value as Order)}>
+            {ORDERS.map((one) => <option key={one} value={one}>{t(`cast.orders.${one}`)}</option>)}
+          </Select>
+          <Button aria-pressed={starred} className={starred ? "bg-tide-wash" : ""} onClick={() => setStarred(!starred)}>
+            <Star size={14} aria-hidden fill={starred ? "currentColor" : "none"} />
+            {t("cast.favourites")}
+          </Button>
+        </div>
         <label className="flex items-center gap-2 text-sm">
           <input type="checkbox" checked={others} onChange={(event) => setOthers(event.target.checked)} />
           {t("cast.others")}
         </label>
       </div>
-      <ul className="grow min-h-0 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
+      {compared.length > 0 && (
+        <Comparison
+          key={compared.join()}
+          voices={compared.flatMap((id) => voices.find((voice) => voice.id === id) ?? [])}
+          speaker={speaker}
+          address={address}
+          readOnly={readOnly}
+          onChoose={choose}
+          onDone={() => setCompared([])}
+        />
+      )}
+      <ul className="grow min-h-48 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {
-          const mine = casting?.voice.id === voice.id;
+          const match = matches.get(voice.id);
+          const chosen = current === voice.id;
           return (
-            <li key={voice.id} className={`flex items-center rounded-md ${mine ? "bg-tide-wash" : "hover:bg-sunk"}`}>
-              <SampleButton
-                name={t("cast.hear", { voice: voice.name, speaker: speaker.name })}
-                address={auditionAddress(production.id, language, speaker.id, { voice: voice.id })}
-              />
+            <li key={voice.id} className={`flex items-center rounded-md ${chosen ? "bg-tide-wash" : "hover:bg-sunk"}`}>
+              <SampleButton name={t("cast.hear", { voice: voice.name, speaker: speaker.name })} address={address(voice.id)} />
               <button
                 type="button"
-                aria-pressed={mine}
+                data-voice={voice.id}
+                aria-pressed={chosen}
                 disabled={readOnly}
-                className="grow min-w-0 text-start py-1 pe-2"
-                onClick={() => set.mutate({ voice: voice.id }, tell)}
+                className="grow min-w-0 text-start py-1"
+                onClick={() => choose(voice.id)}
+                onKeyDown={(event) => press(event, voice)}
               >
                 <span className="flex items-baseline gap-2">
                   <span className="text-sm font-semibold truncate">{voice.name}</span>
-                  <span className="text-xs text-soft ms-auto whitespace-nowrap">{`${Math.round(voice.pitch_hz)} Hz`}</span>
+                  <span className="text-xs text-soft ms-auto whitespace-nowrap tabular-nums">
+                    {order === "near" && match && match.distance !== null ? t("cast.away", { value: match.distance.toFixed(1) }) : `${Math.round(match?.measure.pitch_hz ?? voice.pitch_hz)} Hz`}
+                  </span>
                 </span>
-                <span className="block text-xs text-soft truncate">
-                  {[voice.native ? voiceHome(voice, t) : voice.language, t(`register.${voice.register}`), t(`age.${voice.age}`)].join(" · ")}
+                <span className="flex items-center gap-1 text-xs text-soft min-w-0">
+                  {(match?.alike.length ?? 0) > 0 && <TriangleAlert size={11} className="text-alarm shrink-0" aria-hidden />}
+                  <span className="truncate">
+                    {match?.alike.length
+                      ? t("cast.alike", { names: match.alike.join(", ") })
+                      : [voice.native ? voiceHome(voice, t) : voice.language, t(`register.${voice.register}`), t(`age.${voice.age}`)].join(" · ")}
+                  </span>
                 </span>
               </button>
+              <button type="button" aria-label={t("cast.favourite", { voice: voice.name })} aria-pressed={mine.has(voice.id)} className="size-7 grid place-items-center rounded-md hover:bg-paper text-soft aria-pressed:text-tide" onClick={() => star(voice.id)}>
+                <Star size={13} aria-hidden fill={mine.has(voice.id) ? "currentColor" : "none"} />
+              </button>
+              <input type="checkbox" className="size-6 p-1 me-1 scale-75" aria-label={t("cast.compareOne", { voice: voice.name })} title={t("cast.compareOne", { voice: voice.name })} checked={compared.includes(voice.id)} onChange={() => compare(voice.id)} />
             </li>
           );
         })}
-        {session?.rich_missing && (
-          <li className="p-3 text-sm text-soft border-b border-rule">{session.rich_missing}</li>
-        )}
+        {session?.rich_missing && <li className="p-3 text-sm text-soft border-b border-rule">{session.rich_missing}</li>}
         {listed && !found.length && <li className="p-3 text-sm text-soft">{t("cast.none")}</li>}
         {found.length > shown.length && <li className="p-3 text-sm text-soft">{t("cast.more", { count: found.length - shown.length })}</li>}
       </ul>
-      {casting && (
-        <div className="border-t border-rule p-4 flex flex-col gap-2.5">
-          <h3 className="text-sm font-semibold">{t("cast.settings", { voice: casting.voice.name })}</h3>
-          {!casting.voice.from_home && !casting.wrong_language && (
-            <p className="text-xs text-soft">{t("cast.foreign", { language: name })}</p>
-          )}
-          <Setting name={t("cast.pace")} value={casting.pace} min={0.7} max={1.4} step={0.05} show={rate} disabled={readOnly} onSet={(pace) => set.mutate({ pace }, tell)} />
-          <Setting name={t("cast.pitch")} value={casting.pitch} min={-6} max={6} step={0.5} show={(value) => `${decibels(value)} st`} disabled={readOnly} onSet={(pitch) => set.mutate({ pitch }, tell)} />
-          <Setting name={t("cast.level")} value={casting.level_db} min={-12} max={12} step={0.5} show={(value) => `${decibels(value)} dB`} disabled={readOnly} onSet={(level_db) => set.mutate({ level_db }, tell)} />
-          <span className="flex gap-2">
-            <Button disabled={readOnly} onClick={() => set.mutate({ voice: "" }, tell)}>{t("cast.takeAway")}</Button>
-          </span>
-        </div>
-      )}
+      {casting && <CastingSettings key={ownLine?.id ?? 0} production={production} edition={edition} speaker={speaker} casting={casting} line={ownLine} match={matches.get(casting.voice.id)} />}
     </aside>
   );
 }
 
-export function Setting({
-  name,
-  value,
-  min,
-  max,
-  step,
-  show,
-  disabled,
-  onSet,
-}: {
-  name: string;
-  value: number;
-  min: number;
-  max: number;
-  step: number;
-  show: (value: number) => string;
-  disabled: boolean;
-  onSet: (value: number) => void;
-}) {
-  const [moving, setMoving] = useState<number | null>(null);
-  const shown = moving ?? value;
-  return (
-    <div className="grid grid-cols-[4rem_1fr_4rem] items-center gap-2 text-sm">
-      <span>{name}</span>
-      <Slider.Root
-        className="relative flex items-center h-5 touch-none"
-        min={min}
-        max={max}
-        step={step}
-        value={[shown]}
-        disabled={disabled}
-        onValueChange={([next]) => setMoving(next ?? null)}
-        onValueCommit={([next]) => {
-          setMoving(null);
-          if (next !== undefined) onSet(Math.round(next * 1000) / 1000);
-        }}
-      >
-        <Slider.Track className="relative grow h-1 rounded-full bg-rule">
-          <Slider.Range className="absolute h-full rounded-full bg-tide" />
-        </Slider.Track>
-        <Slider.Thumb aria-label={name} aria-valuetext={show(shown)} className="block size-4 rounded-sm bg-tide" />
-      </Slider.Root>
-      <span className="text-end text-soft">{show(shown)}</span>
-    </div>
-  );
-}
+export type Change = Schemas["CastingChangeRequest"];

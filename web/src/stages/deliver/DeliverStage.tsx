@@ -138,9 +138,10 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
       </td>
       <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}${query}`} label={t("deliver.file.zip")} /></td>
       <td className="px-3 py-3">
-        <span className="flex gap-2">
+        <span className="flex flex-wrap gap-2">
           <FileLink href={`${base}${OTHERS[1]}`} label={t("deliver.file.srt")} />
           <FileLink href={`${base}${OTHERS[2]}`} label={t("deliver.file.vtt")} />
+          {row.on_screen > 0 && <FileLink href={`${base}on-screen.csv`} label={t("deliver.onScreen", { count: row.on_screen })} />}
         </span>
       </td>
     </>

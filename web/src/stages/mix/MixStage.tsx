@@ -8,7 +8,7 @@ import { askForMix, setCasting, useCastings, useChange, useCurrentMix } from "..
 import { clock, decibels } from "../../shared/format";
 import { Button, Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { Setting } from "../cast/VoiceChooser";
+import { Setting } from "../cast/CastingSettings";
 import { LoudnessCurve } from "./LoudnessCurve";
 
 const TARGETS = [-16, -23] as const;
@@ -98,8 +98,8 @@ export function MixStage({ production, edition }: StageProps) {
                 <span className="text-sm text-soft text-end">{clock(spoken(speaker.id))}</span>
                 {casting && (
                   <Setting
-                    name={t("cast.level")}
-                    value={casting.level_db}
+                    name={t("cast.setting.level_db")}
+                    value={casting.settings.level_db}
                     min={-12}
                     max={12}
                     step={0.5}

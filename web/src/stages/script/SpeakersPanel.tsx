@@ -1,17 +1,24 @@
 import { Merge, Pencil } from "lucide-react";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { DropdownMenu } from "radix-ui";
 import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
-import { api, data, type Line, type Production, type Speaker } from "../../shared/api/client";
+import { api, data, type Production, type Speaker } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
-import { FIELD, IconButton, Tip } from "../../shared/ui/controls";
+import { Button, FIELD, IconButton, Notice, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
+import { UNNAMED, type ScriptState } from "./scriptState";
+import { SpeakerField } from "./SpeakerField";
+import type { ScriptActions } from "./useScript";
+
+/** As what the script can be taken away. */
+const FORMATS = ["csv", "xlsx", "docx", "txt", "fountain", "srt", "vtt", "ttml", "pptx", "json"] as const;
 
 /** Who is in the script: how much each says, and renaming and merging them. */
-export function SpeakersPanel({ production, lines }: { production: Production; lines: readonly Line[] }) {
+export function SpeakersPanel({ production, script, actions, onGiving }: { production: Production; script: ScriptState; actions: ScriptActions; onGiving: () => void }) {
   const { t } = useTranslation();
   const place = usePlace();
   const say = useNotices((state) => state.say);
@@ -24,15 +31,49 @@ export function SpeakersPanel({ production, lines }: { production: Production; l
     data(api.POST("/api/speakers/{speaker_id}/merge/", { params: { path: { speaker_id: id } }, body: { into } })),
   );
   const mayChange = production.role !== "reader";
+  const { speakers, lines } = script;
+  const unnamed = speakers.find((one) => one.name === UNNAMED && one.lines > 0);
+  const [leftAlone, setLeftAlone] = useState<ReadonlySet<number>>(new Set());
+  const alike = useQuery({
+    queryKey: ["production", production.id, "labels"],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/script/labels/", { params: { path: { production_id: production.id } } })),
+  });
+  const name = (id: number) => speakers.find((one) => one.id === id)?.name ?? "";
   function keep(speaker: Speaker, name: string) {
     setRenaming(null);
     if (name.trim() && name.trim() !== speaker.name) rename.mutate({ id: speaker.id, name }, tell);
   }
   return (
-    <aside className="w-72 shrink-0 border-s border-rule overflow-auto p-4" aria-labelledby="speakers">
-      <h2 id="speakers" className="font-semibold mb-3">{t("script.speakers", { count: production.speakers.length })}</h2>
+    <div className="flex flex-col gap-3">
+      {mayChange && unnamed && (
+        <div className="rounded-md border border-rule bg-paper p-2">
+          <p className="text-sm mb-1">{t("script.unnamed", { count: unnamed.lines })}</p>
+          <span className="block rounded-md border border-rule">
+            <SpeakerField
+              speakers={speakers.filter((one) => one.id !== unnamed.id)}
+              label={t("script.unnamedTo")}
+              placeholder={t("script.unnamedTo")}
+              className="font-normal h-7"
+              onChoose={(to) => void actions.giveAllOf(unnamed.id, to)}
+            />
+          </span>
+        </div>
+      )}
+      {mayChange &&
+        (alike.data ?? [])
+          .filter((group) => !leftAlone.has(group.into) && group.speakers.every((id) => name(id)) && name(group.into))
+          .map((group) => (
+            <Notice key={group.into}>
+              <p>{t("script.alike", { names: group.speakers.map(name).join(", "), name: name(group.into) })}</p>
+              <p className="flex gap-2 mt-1.5">
+                <Button onClick={() => void actions.mergeLabels(group.into, group.speakers)}>{t("script.makeOne")}</Button>
+                <Button look="quiet" onClick={() => setLeftAlone(new Set([...leftAlone, group.into]))}>{t("script.leaveThem")}</Button>
+              </p>
+            </Notice>
+          ))}
+      <h2 className="font-semibold text-sm">{t("script.speakers", { count: speakers.length })}</h2>
       <ul className="flex flex-col gap-1">
-        {production.speakers.map((speaker) => (
+        {speakers.map((speaker) => (
           <li key={speaker.id} className="flex items-center gap-2 rounded-md p-1 hover:bg-sunk group">
             <SpeakerMark name={speaker.name} position={speaker.position} />
             {renaming === speaker.id ? (
@@ -72,7 +113,7 @@ export function SpeakersPanel({ production, lines }: { production: Production; l
                     <Pencil size={14} aria-hidden />
                   </IconButton>
                 )}
-                {mayChange && production.speakers.length > 1 && (
+                {mayChange && speakers.length > 1 && (
                   <DropdownMenu.Root>
                     <DropdownMenu.Trigger asChild>
                       <button
@@ -87,7 +128,7 @@ export function SpeakersPanel({ production, lines }: { production: Production; l
                     <DropdownMenu.Portal>
                       <DropdownMenu.Content align="end" className="z-40 bg-paper border border-rule rounded-md shadow-xl p-1 max-h-80 overflow-auto max-w-72">
                         <DropdownMenu.Label className="px-2 py-1 text-xs text-soft">{t("script.mergeInto")}</DropdownMenu.Label>
-                        {production.speakers
+                        {speakers
                           .filter((other) => other.id !== speaker.id)
                           .map((other) => (
                             <DropdownMenu.Item
@@ -108,9 +149,15 @@ export function SpeakersPanel({ production, lines }: { production: Production; l
           </li>
         ))}
       </ul>
-      <a className="mt-4 inline-block text-sm underline decoration-rule hover:decoration-tide" href={`/api/productions/${production.id}/script.csv`} download>
-        {t("script.download")}
-      </a>
-    </aside>
+      {mayChange && lines.length > 0 && <Button onClick={onGiving}>{t("script.giveByKey")}</Button>}
+      <div>
+        <p className="text-xs text-soft mb-1">{t("script.takeOut")}</p>
+        <p className="flex flex-wrap gap-1 text-sm">
+          {FORMATS.map((one) => (
+            <a key={one} className="px-1.5 h-7 inline-flex items-center rounded-sm border border-rule bg-paper hover:border-tide" href={`/api/productions/${production.id}/script.${one}`} download>{one.toUpperCase()}</a>
+          ))}
+        </p>
+      </div>
+    </div>
   );
 }

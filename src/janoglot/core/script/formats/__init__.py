@@ -5,18 +5,32 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from janoglot.core.errors import BadInput
-from janoglot.core.script.decoding import decode
-from janoglot.core.script.formats import plain, srt, table, webvtt
-from janoglot.core.script.formats.base import Hints, ScriptFormat
+from janoglot.core.script.decoding import LARGEST_PACKAGE, decode
+from janoglot.core.script.formats import (
+    docx,
+    fountain,
+    json_script,
+    plain,
+    pptx,
+    srt,
+    table,
+    ttml,
+    webvtt,
+    xlsx,
+)
+from janoglot.core.script.formats.base import BinaryFormat, Hints, ScriptFormat
 from janoglot.core.script.limits import check_limits
 from janoglot.core.script.model import Script
 
-FORMATS: dict[str, ScriptFormat] = {
-    fmt.id: fmt for fmt in (plain.FORMAT, table.CSV, table.TSV, srt.FORMAT, webvtt.FORMAT)
+TEXT_FORMATS: dict[str, ScriptFormat] = {
+    fmt.id: fmt for fmt in (plain.FORMAT, table.CSV, table.TSV, srt.FORMAT, webvtt.FORMAT, ttml.FORMAT, fountain.FORMAT,
+                            json_script.FORMAT)
 }
+BINARY_FORMATS: dict[str, BinaryFormat] = {fmt.id: fmt for fmt in (xlsx.FORMAT, docx.FORMAT, pptx.FORMAT)}
+FORMATS: dict[str, ScriptFormat | BinaryFormat] = {**TEXT_FORMATS, **BINARY_FORMATS}
 
 
-def format_named(name: str) -> ScriptFormat:
+def format_named(name: str) -> ScriptFormat | BinaryFormat:
     """The format with this id. Raises BadInput for an unknown one."""
     try:
         return FORMATS[name]
@@ -27,9 +41,9 @@ def format_named(name: str) -> ScriptFormat:
 
 def detect(text: str, filename: str = "") -> ScriptFormat:
     """The format of ``text``: by what it holds where that is certain, else by the file's ending."""
-    certain = [fmt for fmt in FORMATS.values() if fmt.certain(text)]
+    certain = [fmt for fmt in TEXT_FORMATS.values() if fmt.certain(text)]
     suffix = PurePath(filename).suffix.lower()
-    named = [fmt for fmt in FORMATS.values() if suffix in fmt.suffixes]
+    named = [fmt for fmt in TEXT_FORMATS.values() if suffix in fmt.suffixes]
     for fmt in named:
         if fmt in certain:
             return fmt
@@ -40,6 +54,26 @@ def detect(text: str, filename: str = "") -> ScriptFormat:
     return plain.FORMAT
 
 
+def _binary(data: bytes, hints: Hints) -> BinaryFormat | None:
+    """The format of a file that is no text; what a person said of it cannot make text of it."""
+    if hints.format and hints.format not in FORMATS:
+        format_named(hints.format)
+    found = next((fmt for fmt in BINARY_FORMATS.values() if fmt.certain(data)), None)
+    if found is None and hints.format in BINARY_FORMATS:
+        raise BadInput("This is no {name} file.", name=BINARY_FORMATS[hints.format].name)
+    if found is None and data.startswith(b"PK\x03\x04"):
+        raise BadInput("This is an archive that holds no script which is known: a spreadsheet, a text document or a "
+                       "presentation would be read.")
+    return found
+
+
+def written(fmt: ScriptFormat | BinaryFormat, script: Script, source_language: str,
+            language: str | None = None) -> bytes:
+    """A file of this format; text is UTF-8."""
+    made = fmt.write(script, source_language, language)
+    return made.encode() if isinstance(made, str) else made
+
+
 def read_script(data: bytes | str, filename: str = "", hints: Hints | None = None) -> Script:
     """What ``data`` holds, as lines with speakers, times and translations.
 
@@ -47,9 +81,20 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
     row; the rest is read anyway. Raises BadInput only where nothing can be made of it.
     """
     hints = hints or Hints()
-    text, encoding = decode(data.encode() if isinstance(data, str) else data)
-    fmt = format_named(hints.format) if hints.format else detect(text, filename)
-    script = fmt.read(text, hints)
+    data = data.encode() if isinstance(data, str) else data
+    fmt: ScriptFormat | BinaryFormat
+    binary = _binary(data, hints)
+    if binary:
+        if len(data) > LARGEST_PACKAGE:
+            raise BadInput("The file has {size:.1f} MB; it may have {limit} MB at most. Split it into parts.",
+                           size=len(data) / 1024**2, limit=LARGEST_PACKAGE // 1024**2)
+        fmt, encoding, script = binary, "", binary.read(data, hints)
+    else:
+        text, encoding = decode(data)
+        chosen = TEXT_FORMATS.get(hints.format) or detect(text, filename)
+        if hints.prose and not hints.format:
+            chosen = plain.FORMAT
+        fmt, script = chosen, chosen.read(text, hints)
     script.format, script.encoding = fmt.id, encoding
     if not script.lines:
         first = next((problem for problem in script.problems), None)

@@ -16,12 +16,20 @@ class Hints:
     """What a person said about the file, overruling what would be guessed.
 
     ``columns`` gives the meaning of a table's columns by their place (from 0): ``speaker``, ``words``,
-    ``start``, ``end``, ``duration``, ``notes``, ``part``, a BCP 47 tag, or ``""`` to pass over.
+    ``start``, ``end``, ``duration``, ``notes``, ``part``, ``kind``, a BCP 47 tag, or ``""`` to pass over.
     """
 
     format: str = ""
     source_language: str = ""
     columns: dict[int, str] = field(default_factory=dict)
+    prose: bool | None = None
+    """Whether the text is a book's: paragraphs that one voice reads, not lines with names. None: as it looks."""
+    parts_by: str | None = None
+    """Of prose: ``heading``, ``paragraph``, ``characters``, ``pattern``; "" leaves it whole, None is by heading."""
+    most_characters: int = 5_000
+    pattern: str = ""
+    """A regular expression: a row that it is found in begins a part and is its title."""
+    narrator: str = "Narrator"
 
 
 class ScriptFormat(Protocol):
@@ -40,3 +48,20 @@ class ScriptFormat(Protocol):
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:
         """The script as text; ``language`` picks the wording where a format holds only one."""
         ...
+
+
+class BinaryFormat(Protocol):
+    """A format whose files are no text."""
+
+    id: str
+    name: str
+    suffixes: tuple[str, ...]
+    expects: str
+
+    def certain(self, data: bytes) -> bool:
+        """Whether ``data`` can be nothing else."""
+        ...
+
+    def read(self, data: bytes, hints: Hints) -> Script: ...
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> bytes: ...

@@ -7,6 +7,7 @@ import re
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.prose import read_prose
 
 # A name has no sentence mark in it, and neither is it a time of day nor the start of a web address.
 _SPEECH = re.compile(
@@ -15,6 +16,8 @@ _SPEECH = re.compile(
 _HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*?)\s*#*$")
 _DIRECTION = re.compile(r"\s*(?:\((?P<round>[^()]*)\)|\[(?P<square>[^\[\]]*)\])\s*")
 _MOST_WORDS_IN_NAME = 5
+_LONG = 3_000
+"""Characters. A shorter text without names is more likely lines whose speakers are still to be given."""
 
 
 def split_speaker(text: str) -> tuple[str, str, str] | None:
@@ -47,6 +50,9 @@ class PlainText:
         return False
 
     def read(self, text: str, hints: Hints) -> Script:
+        """As dialogue, or as prose where that is said or plain to see."""
+        if hints.prose or (hints.prose is None and looks_like_prose(text)):
+            return read_prose(text, hints)
         script = Script()
         part = ""
         pending: list[str] = []
@@ -99,6 +105,13 @@ class PlainText:
             if words:
                 out.append(f"{line.speaker}: {note}{words}\n")
         return "\n".join(out)
+
+
+def looks_like_prose(text: str) -> bool:
+    """Whether a long text names hardly anybody: a book, not a script."""
+    rows = [row.strip() for row in text.split("\n") if row.strip()]
+    named = sum(split_speaker(row) is not None and not _HEADING.match(row) for row in rows)
+    return len(text) > _LONG and named * 12 < len(rows)
 
 
 FORMAT = PlainText()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from janoglot.core.errors import BadInput, Problem
@@ -14,7 +14,7 @@ from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.times import read_time, write_time
 
-ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part")
+ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind")
 
 _SYNONYMS = {
     "speaker": "speaker speakers character name role who person speaker_name character_name talent part_of "
@@ -28,6 +28,7 @@ _SYNONYMS = {
     "duration": "duration length dur seconds duración durée dauer",
     "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context",
     "part": "part scene chapter section act reel room sequence",
+    "kind": "kind line_kind line_type type",
     "": "# no nr number index id line_no line_number row",
 }
 _ROLE_OF = {word: role for role, words in _SYNONYMS.items() for word in words.split()}
@@ -43,6 +44,12 @@ def safe_cell(text: str) -> str:
 
 def plain_cell(text: str) -> str:
     return text[1:] if _ESCAPED.match(text) else text
+
+
+def is_on_screen(kind: str) -> bool:
+    """Whether a cell says that a line is read on the screen."""
+    plain = re.sub(r"[\s_-]+", " ", kind.strip().lower())
+    return plain in ("on screen", "onscreen", "screen", "graphic", "sign", "title")
 
 
 def role_of_header(header: str) -> str | None:
@@ -82,7 +89,6 @@ class Table:
         return len(cells) > 1 and "speaker" in roles and sum(role is not None for role in roles) > 1
 
     def read(self, text: str, hints: Hints) -> Script:
-        script = Script()
         delimiter = _delimiter_of(text)
         csv.field_size_limit(1_000_000)
         reader = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter, skipinitialspace=True)
@@ -96,6 +102,11 @@ class Table:
         except csv.Error as error:
             raise BadInput("Row {row}: the table cannot be read on from here ({why}). Is a quotation mark open?",
                            row=reader.line_num, why=str(error)) from error
+        return self.read_rows(rows, hints)
+
+    def read_rows(self, rows: Sequence[tuple[int, list[str]]], hints: Hints) -> Script:
+        """A script from rows of cells, each with its number in the file from 1. Raises BadInput."""
+        script = Script()
         layout = _layout(rows, hints, script)
         script.columns = list(zip(layout.headers, layout.roles, strict=True))
         script.languages = list(dict.fromkeys(role for role in layout.roles if role not in (*ROLES, "")))
@@ -133,7 +144,7 @@ class Table:
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
         start, end = self._slot(values, problem)
         script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, values.get("notes", ""),
-                                       values.get("part", ""), row, wordings))
+                                       values.get("part", ""), row, wordings, is_on_screen(values.get("kind", ""))))
 
     @staticmethod
     def _slot(values: dict[str, str], problem: object) -> tuple[float | None, float | None]:
@@ -163,18 +174,28 @@ class Table:
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:
         out = io.StringIO()
         writer = csv.writer(out, delimiter=self._delimiter, lineterminator="\r\n")
+        writer.writerows(self.rows_of(script, source_language))
+        return out.getvalue()
+
+    @staticmethod
+    def rows_of(script: Script, source_language: str) -> Iterator[list[str]]:
+        """The header and the rows, safe in any spreadsheet."""
         with_part = any(line.part for line in script.lines)
         with_notes = any(line.notes for line in script.lines)
-        header = [*(["part"] if with_part else []), "speaker", *(["in", "out"] if script.timed else []),
-                  source_language, *script.languages, *(["notes"] if with_notes else [])]
-        writer.writerow(header)
+        with_kind = any(line.on_screen for line in script.lines)
+        timed = script.timed
+        header = [*(["part"] if with_part else []), "speaker", *(["in", "out"] if timed else []),
+                  *(["kind"] if with_kind else []), source_language, *script.languages,
+                  *(["notes"] if with_notes else [])]
+        yield header
         for line in script.lines:
             times = [write_time(t) if t is not None else "" for t in (line.start, line.end)]
-            cells = [*([line.part] if with_part else []), line.speaker, *(times if script.timed else []),
-                     line.words, *(line.wordings.get(tag, "") for tag in script.languages),
+            kind = "on screen" if line.on_screen else "spoken"
+            cells = [*([line.part] if with_part else []), line.speaker, *(times if timed else []),
+                     *([kind] if with_kind else []), line.words,
+                     *(line.wordings.get(tag, "") for tag in script.languages),
                      *([line.notes] if with_notes else [])]
-            writer.writerow([safe_cell(cell) for cell in cells])
-        return out.getvalue()
+            yield [safe_cell(cell) for cell in cells]
 
 
 def _delimiter_of(text: str) -> str:

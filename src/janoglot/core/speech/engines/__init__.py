@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from contextlib import suppress
 from functools import cache
 from typing import TYPE_CHECKING
@@ -16,17 +17,31 @@ if TYPE_CHECKING:
 # The engines' own modules are imported when one is started: they use what in turn needs this package's types.
 
 
-@cache
+_starting = threading.RLock()
+"""Held while an engine is started: two threads of a server must not start the same library twice."""
+
+
 def formant_engine() -> FormantEngine:
     """The formant engine itself: the other engine has its phonemes from it."""
+    with _starting:
+        return _formant_engine()
+
+
+@cache
+def _formant_engine() -> FormantEngine:
     from janoglot.core.speech.engines.formant import FormantEngine
 
     return FormantEngine()
 
 
-@cache
 def engine_named(name: str) -> Engine:
     """The engine with this id, started once in each process. Raises EngineError where it cannot be had."""
+    with _starting:
+        return _engine_named(name)
+
+
+@cache
+def _engine_named(name: str) -> Engine:
     if name == "formant":
         return formant_engine()
     if name == "rich":

@@ -70,6 +70,9 @@ class Utterance:
     delivery: Delivery = field(default_factory=Delivery)
     language: str = ""
     """BCP 47, of the words; for an engine whose bases speak any language."""
+    foreign: tuple[tuple[int, int, str], ...] = ()
+    """Words in another language: start and length in characters, and its BCP 47 tag. An engine that cannot say them
+    by their sounds in the same voice reads them as they are spelled."""
 
 
 @dataclass(frozen=True, slots=True)

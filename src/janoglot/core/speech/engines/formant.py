@@ -13,6 +13,7 @@ import html
 import os
 import re
 import tempfile
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -72,7 +73,11 @@ class SaidWord:
     at: int
     length: int
     ipa: str
+    language: str = ""
+    """BCP 47, where it is another than that of the words around it."""
 
+
+_MOST_TRANSCRIBED = 4_000
 
 _CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
 
@@ -97,6 +102,9 @@ class FormantEngine:
     frame = 0.0
 
     def __init__(self, data: Path | None = None) -> None:
+        # The library has one state for all: the threads of a server take turns.
+        self._busy = threading.RLock()
+        self._transcribed: dict[tuple[str, str], list[SaidWord]] = {}
         name = ctypes.util.find_library("espeak-ng") or "libespeak-ng.so.1"
         try:
             self._lib = ctypes.CDLL(name)
@@ -121,8 +129,13 @@ class FormantEngine:
         self._callback = _CALLBACK(self._receive)
         self._lib.espeak_SetSynthCallback(self._callback)
         self._voice = ""
+        # Listed once: the library makes its list anew each time, under the feet of any other thread that reads it.
+        self._bases = tuple(self._listed())
 
     def bases(self) -> Sequence[BaseVoice]:
+        return self._bases
+
+    def _listed(self) -> list[BaseVoice]:
         found: dict[str, BaseVoice] = {}
         listed = self._lib.espeak_ListVoices(None)
         place = 0
@@ -145,6 +158,10 @@ class FormantEngine:
         return None
 
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        with self._busy:
+            return self._spoken(utterance, seconds)
+
+    def _spoken(self, utterance: Utterance, seconds: float | None) -> Spoken:
         if seconds is None:
             return self._speak(utterance, self._wpm(utterance, 1.0))
         # The length is nearly, not quite, inverse to the speed: two corrections land within one step of it.
@@ -166,6 +183,15 @@ class FormantEngine:
 
         Raises EngineError as :meth:`speak`.
         """
+        with self._busy:
+            key = (words, base)
+            if key not in self._transcribed:
+                while len(self._transcribed) >= _MOST_TRANSCRIBED:
+                    self._transcribed.pop(next(iter(self._transcribed)))
+                self._transcribed[key] = self._transcribe(words, base)
+            return list(self._transcribed[key])
+
+    def _transcribe(self, words: str, base: str) -> list[SaidWord]:
         self._speak(Utterance(words, base), _FASTEST_WPM)
         marks = {mark.at: mark.length for mark in self._word_marks(words, 0.0)}
         # The phonemes as events belong to words but carry no stress; those of the translated text are the reverse.

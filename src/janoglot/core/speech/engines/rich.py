@@ -208,7 +208,7 @@ class RichEngine:
                      for piece, frames, share in zip(pieces, natural, shares, strict=True))
 
     def _pieces(self, utterance: Utterance) -> list[_Piece]:
-        said = self.said(utterance.words, utterance.language)
+        said = self._said_with_foreign(utterance)
         tokens = tokens_of(utterance.words, said, utterance.language, self.vocabulary)
         runs = [run for run in in_pieces(tokens) if any(token.at >= 0 for token in run)]
         if not runs:
@@ -230,6 +230,15 @@ class RichEngine:
         """``words`` word by word in IPA, as the nearest accent of ``language`` that there is says them."""
         locale = min(self._transcribers, key=lambda tag: (distance(language, tag), tag))
         return self._phonemes.transcribe(words, self._transcribers[locale])
+
+    def _said_with_foreign(self, utterance: Utterance) -> list[SaidWord]:
+        """The words as they are said, those in another language by its sounds."""
+        said = self.said(utterance.words, utterance.language)
+        for at, length, language in utterance.foreign:
+            inside = [SaidWord(word.at + at, word.length, word.ipa, language)
+                      for word in self.said(utterance.words[at: at + length], language)]
+            said = [word for word in said if word.at + word.length <= at or word.at >= at + length] + inside
+        return sorted(said, key=lambda word: word.at)
 
     # ── sound
 

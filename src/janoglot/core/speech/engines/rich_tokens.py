@@ -62,7 +62,7 @@ def tokens_of(words: str, said: Sequence[SaidWord], locale: str, vocabulary: Map
     """
     out: list[Token] = []
     for number, word in enumerate(said):
-        for symbol in network_symbols(word.ipa, locale):
+        for symbol in network_symbols(word.ipa, word.language or locale):
             if symbol in vocabulary:
                 out.append(Token(symbol, word.at, word.length))
         end = word.at + word.length

@@ -1,0 +1,64 @@
+"""Writing wordings the same way everywhere: with who and when, and what the source said then."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.utils import timezone
+
+from janoglot.adapt.models import LONGEST, Wording
+from janoglot.core.errors import BadInput
+from janoglot.productions.models import Edition, Production
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import Recorder
+
+
+@dataclass(frozen=True, slots=True)
+class NewWords:
+    """What a line is to say. ``origin`` and ``doubt`` as of :class:`janoglot.adapt.models.Wording`."""
+
+    line: int
+    text: str
+    state: str = Wording.State.EDITED
+    origin: str = ""
+    doubt: dict[str, Any] = field(default_factory=dict)
+
+
+def source_words(production: Production) -> dict[int, str]:
+    """By line id, what the source says."""
+    return dict(Wording.objects.filter(edition__production=production,
+                                       edition__language=production.source_language).values_list("line_id", "text"))
+
+
+def write_all(record: Recorder, user: Anyone, edition: Edition, words: Iterable[NewWords]) -> int:
+    """Write them where they differ from what is there. Gives back how many did. Raises BadInput for a text that is too
+    long; nothing is written then."""
+    given = list(words)
+    sources = source_words(edition.production)
+    have = {w.line_id: w for w in Wording.objects.select_for_update().filter(
+        edition=edition, line_id__in=[one.line for one in given])}
+    changes, made = [], []
+    for one in given:
+        text = one.text.strip()
+        if len(text) > LONGEST:
+            raise BadInput("One line may have {most} characters at most; this has {count}. Split the line.",
+                           most=LONGEST, count=len(text))
+        values = stamped(user, one.state if text else Wording.State.EMPTY, sources.get(one.line, ""), one.origin,
+                         one.doubt) if text else stamped(user, Wording.State.EMPTY)
+        wording = have.get(one.line)
+        if wording is None:
+            made.append(Wording(line_id=one.line, edition=edition, text=text, **values))
+        elif wording.text != text or wording.state != values["state"]:
+            changes.append((wording, {"text": text, "revision": wording.revision + 1, **values}))
+    record.create_all(made)
+    return record.update_all(changes) + len(made)
+
+
+def stamped(user: Anyone, state: str, worded_from: str = "", origin: str = "",
+            doubt: dict[str, Any] | None = None) -> dict[str, Any]:
+    """The columns that say how a wording came to be as it is."""
+    return {"state": state, "worded_from": worded_from, "origin": origin, "doubt": doubt or {},
+            "changed_by": user if isinstance(user, User) else None, "changed_at": timezone.now()}

@@ -1,0 +1,1 @@
+"""Adapting: drafts, memory, terms, doubts, lengths, and wordings on their way out and back."""

@@ -1,0 +1,94 @@
+"""What is odd about a wording beside its source, each finding leading to its line."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from janoglot.core.adapt.protecting import names_in, numbers, placeholders
+from janoglot.core.adapt.termbase import Term, uses
+from janoglot.core.languages import primary
+from janoglot.core.script.checks import Finding
+
+_QUESTIONS = "?؟？;⁇՞"
+_FEWEST_SAME = 3
+"""Words. One or two may well be the same in two languages: a name, an exclamation."""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedWording:
+    """``over``: seconds that do not fit at any allowed rate. ``names``: what must be found again."""
+
+    id: int
+    source: str
+    text: str
+    over: float = 0.0
+    spoken: bool = True
+
+
+def check_wordings(lines: Sequence[CheckedWording], source_language: str, language: str, names: Sequence[str] = (),
+                   terms: Sequence[Term] = ()) -> list[Finding]:
+    """Every finding, in the order of the lines. Lines whose source is empty are passed over."""
+    return [finding for line in lines if line.source.strip()
+            for finding in _of(line, source_language, language, names, terms)]
+
+
+def _of(line: CheckedWording, source_language: str, language: str, names: Sequence[str],
+        terms: Sequence[Term]) -> list[Finding]:
+    found: list[Finding] = []
+
+    def tell(code: str, template: str, **fields: object) -> None:
+        found.append(Finding(code, line.id, template, fields))
+
+    if not line.text.strip():
+        tell("untranslated", "This line has no words yet.")
+        return found
+    if _plain(line.text) == _plain(line.source) and len(line.source.split()) >= _FEWEST_SAME \
+            and primary(language) != primary(source_language):
+        tell("same_as_source", "The words are the source's own.")
+    for what, code, template in (
+        (placeholders, "placeholder", "“{what}” of the source is missing."),
+        (numbers, "number", "The number {what} of the source is missing."),
+    ):
+        lost = Counter(what(line.source)) - Counter(what(line.text))
+        for one in lost:
+            tell(f"{code}_missing", template, what=one)
+    for one in Counter(placeholders(line.text)) - Counter(placeholders(line.source)):
+        tell("placeholder_added", "“{what}” does not stand in the source.", what=one)
+    for name in names_in(line.source, names):
+        if not _name_kept(name, line.text, language):
+            tell("name_missing", "The name {what} of the source is missing.", what=name)
+    for use in uses(line.source, line.text, terms, source_language, language):
+        if use.term.forbidden:
+            tell("forbidden_term", "“{what}” must not be said here.", what=line.text[use.at: use.at + use.length])
+        elif not use.kept:
+            tell("term_missing", "“{source}” is to be said as “{what}”.", source=use.term.source, what=use.term.text)
+    asked, asks = _asks(line.source, source_language), _asks(line.text, language)
+    if asked and not asks:
+        tell("question_lost", "The source asks; the wording does not.")
+    elif asks and not asked:
+        tell("question_added", "The wording asks; the source does not.")
+    if line.over > 0 and line.spoken:
+        tell("too_long", "Too long for its slot by {seconds} s, however fast it is said.", seconds=f"{line.over:.1f}")
+    return found
+
+
+def _plain(text: str) -> str:
+    return " ".join(re.findall(r"\w+", text.casefold()))
+
+
+def _asks(text: str, language: str) -> bool:
+    marks = _QUESTIONS if primary(language) in ("el", "hy") else _QUESTIONS.replace(";", "")
+    return any(mark in text for mark in marks)
+
+
+_LATIN = re.compile(r"[A-Za-zÀ-ɏ]")
+
+
+def _name_kept(name: str, text: str, language: str) -> bool:
+    """Inflected it may be (Pells, Marlowovi); in another script it cannot be looked for."""
+    if not _LATIN.search(text):
+        return True
+    return name.casefold()[: max(3, len(name) - 1)] in text.casefold()

@@ -1,0 +1,124 @@
+"""The source recording or video: looked at by ffprobe, copied by ffmpeg to what a browser plays and we can measure.
+
+Both run with no input of their own, files and pipes as their only protocols, a limit of time, and in a process group
+of their own, so that a file made to do harm does as little as it can.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from janoglot.core.errors import BadInput, JanoglotError
+
+LARGEST = 4 * 1024**3
+"""Bytes of a source file."""
+LONGEST = 4 * 3600.0
+"""Seconds."""
+_LOOK_SECONDS = 30
+_WIDTH = 640
+# Lists of other files, and devices, are no recordings.
+_REFUSED = {"concat", "hls", "dash", "applehttp", "lavfi", "image2", "tty", "ffmetadata", "srt", "webvtt", "ass"}
+_SAFE = ("-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe")
+
+
+class MediaFault(JanoglotError):
+    """A recording that could not be worked with."""
+
+    code = "media"
+
+
+@dataclass(frozen=True, slots=True)
+class MediaFacts:
+    """What a recording is. ``fps`` is None without a picture; ``start`` is when its first stream begins, seconds."""
+
+    seconds: float
+    has_sound: bool
+    has_picture: bool
+    fps: float | None
+    width: int
+    height: int
+    container: str
+
+
+def look_at(place: Path) -> MediaFacts:
+    """What ffprobe says of a file. Raises BadInput for what is no recording, or too long a one."""
+    if place.stat().st_size > LARGEST:
+        raise BadInput("The recording has {size:.1f} GB; at most {most} GB can be brought in.",
+                       size=place.stat().st_size / 1024**3, most=LARGEST // 1024**3)
+    try:
+        said = _run(["ffprobe", *_SAFE[1:], "-show_format", "-show_streams", "-of", "json", f"file:{place}"],
+                    _LOOK_SECONDS)
+        found: dict[str, Any] = json.loads(said)
+    except (MediaFault, ValueError) as error:
+        raise BadInput("This is no sound or video that can be read: {why}", why=str(error)[:160]) from error
+    container = str(found.get("format", {}).get("format_name", ""))
+    if set(container.split(",")) & _REFUSED:
+        raise BadInput("This file ({kind}) only points to others; bring in the recording itself.", kind=container)
+    streams = found.get("streams", [])
+    sound = next((one for one in streams if one.get("codec_type") == "audio"), None)
+    picture = next((one for one in streams if one.get("codec_type") == "video"
+                    and not one.get("disposition", {}).get("attached_pic")), None)
+    seconds = float(found.get("format", {}).get("duration") or 0.0)
+    if not seconds:
+        seconds = max((float(one.get("duration") or 0.0) for one in streams), default=0.0)
+    if not sound and not picture:
+        raise BadInput("There is neither sound nor picture in this file.")
+    if not 0 < seconds <= LONGEST:
+        raise BadInput("The recording lasts {hours:.1f} hours; at most {most:.0f} can be brought in.",
+                       hours=seconds / 3600, most=LONGEST / 3600)
+    return MediaFacts(round(seconds, 3), sound is not None, picture is not None, _fps(picture) if picture else None,
+                      int(picture.get("width", 0)) if picture else 0, int(picture.get("height", 0)) if picture else 0,
+                      container)
+
+
+def _fps(stream: dict[str, Any]) -> float | None:
+    for name in ("avg_frame_rate", "r_frame_rate"):
+        try:
+            rate = float(Fraction(str(stream.get(name))))
+        except (ValueError, ZeroDivisionError):
+            continue
+        if 1 <= rate <= 240:
+            return round(rate, 3)
+    return None
+
+
+def sound_copy(place: Path, to: Path, seconds: float) -> None:
+    """The first sound of a recording as 48 kHz mono FLAC, from its very beginning. Raises MediaFault."""
+    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-af",
+          "aresample=async=1:first_pts=0", "-ac", "1", "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}"],
+         120 + seconds)
+
+
+def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
+    """The picture alone, small, at an even ``fps``, with a key frame each half second so that it is sought at once.
+
+    Raises MediaFault.
+    """
+    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:v:0", "-an", "-sn", "-dn",
+          "-vf", f"scale='min({_WIDTH},iw)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
+          "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-g", str(max(1, round(fps / 2))), "-bf", "0",
+          "-threads", "1", "-movflags", "+faststart", "-f", "mp4", f"file:{to}"], 300 + 4 * seconds)
+
+
+def _run(command: Sequence[str], most: float) -> str:
+    """Raises MediaFault with what it said."""
+    process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                               text=True, errors="replace", start_new_session=True)
+    try:
+        out, said = process.communicate(timeout=most)
+    except subprocess.TimeoutExpired as error:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.communicate()
+        raise MediaFault("Reading the recording took longer than {most:.0f} s.", most=most) from error
+    if process.returncode != 0:
+        last = [line for line in said.strip().splitlines() if line][-1:] or ["no reason given"]
+        raise MediaFault("The recording could not be read: {why}", why=last[0].split(": ", 1)[-1][:160])
+    return out

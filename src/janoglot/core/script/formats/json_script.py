@@ -1,0 +1,99 @@
+"""Our own format in JSON, which holds everything that a script does: see docs/formats.md."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from janoglot.core.errors import BadInput, Problem
+from janoglot.core.languages import find_tag
+from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.model import Script, ScriptLine
+
+VERSION = 1
+
+
+class JsonScript:
+    id = "json"
+    name = "JSON"
+    suffixes: tuple[str, ...] = (".json",)
+    expects = "It should be an object with “lines”, each with “speaker” and “words”."
+
+    def certain(self, text: str) -> bool:
+        return text.lstrip("\ufeff \n\t").startswith("{") and '"lines"' in text
+
+    def read(self, text: str, hints: Hints) -> Script:
+        try:
+            data = json.loads(text.lstrip("\ufeff"))
+        except (json.JSONDecodeError, RecursionError) as error:
+            row = getattr(error, "lineno", 1)
+            raise BadInput("Row {row}: this is no JSON ({why}).", row=row, why=str(error)[:80]) from error
+        lines = data.get("lines") if isinstance(data, dict) else None
+        if not isinstance(lines, list):
+            raise BadInput("There are no “lines” in this JSON. Each should have “speaker” and “words”.")
+        script = Script(source_language=_tag(data.get("source_language")) or hints.source_language or None)
+        for number, entry in enumerate(lines, 1):
+            line = _line(entry, number, script) if isinstance(entry, dict) else None
+            if line is None:
+                script.problems.append(Problem("no_words", "Line {number} holds no words: left out.",
+                                               {"number": number}, number))
+                continue
+            script.lines.append(line)
+            script.languages += [tag for tag in line.wordings if tag not in script.languages]
+        named = [tag for tag in map(_tag, data.get("languages") or []) if tag] \
+            if isinstance(data.get("languages"), list) else []
+        script.languages = list(dict.fromkeys([*named, *script.languages]))
+        return script
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> str:
+        lines = []
+        for line in script.lines:
+            entry: dict[str, Any] = {"speaker": line.speaker, "words": line.words}
+            if line.part:
+                entry["part"] = line.part
+            if line.slot:
+                entry |= {"in": round(line.slot[0], 3), "out": round(line.slot[1], 3)}
+            if line.notes:
+                entry["notes"] = line.notes
+            if line.on_screen:
+                entry["on_screen"] = True
+            if line.wordings:
+                entry["wordings"] = line.wordings
+            lines.append(entry)
+        return json.dumps({"version": VERSION, "source_language": source_language, "languages": script.languages,
+                           "lines": lines}, ensure_ascii=False, indent=1) + "\n"
+
+
+def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | None:
+    words = _words(entry.get("words"))
+    wordings = {}
+    for name, text in (entry.get("wordings") or {}).items() if isinstance(entry.get("wordings"), dict) else ():
+        tag = _tag(name)
+        if tag is None:
+            script.problems.append(Problem("unknown_language", "“{name}” is no language: left out.",
+                                           {"name": str(name)[:30]}, number))
+        elif _words(text):
+            wordings[tag] = _words(text)
+    if not words and not wordings:
+        return None
+    start, end = entry.get("in"), entry.get("out")
+    slot: tuple[float | None, float | None] = (None, None)
+    if start is not None or end is not None:
+        if isinstance(start, int | float) and isinstance(end, int | float) and 0 <= start < end <= 86_400:
+            slot = (float(start), float(end))
+        else:
+            script.problems.append(Problem("bad_time", "“in” and “out” are no slot that runs forward: the line is "
+                                           "kept without.", {}, number))
+    return ScriptLine(_words(entry.get("speaker")) or UNNAMED, words, slot[0], slot[1], _words(entry.get("notes")),
+                      _words(entry.get("part")), number, wordings, entry.get("on_screen") is True)
+
+
+def _words(value: Any) -> str:
+    return " ".join(value.split()) if isinstance(value, str) else ""
+
+
+def _tag(value: Any) -> str | None:
+    return find_tag(value) if isinstance(value, str) else None
+
+
+FORMAT = JsonScript()

@@ -1,0 +1,66 @@
+"""Presentations (Office Open XML, ECMA-376): a part for each slide, its speaker notes the narration."""
+
+from __future__ import annotations
+
+import io
+import itertools
+
+import pptx
+
+from janoglot.core.errors import Problem
+from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.formats.packages import holds, opened
+from janoglot.core.script.formats.plain import split_speaker, take_directions
+from janoglot.core.script.model import Script, ScriptLine
+
+
+class Presentation:
+    id = "pptx"
+    name = "PPTX"
+    suffixes: tuple[str, ...] = (".pptx",)
+    expects = "The words to be spoken are taken from the speaker notes under the slides."
+
+    def certain(self, data: bytes) -> bool:
+        return holds(data, "ppt/presentation.xml")
+
+    def read(self, data: bytes, hints: Hints) -> Script:
+        script = Script()
+        with opened(data, self.name) as file:
+            for number, slide in enumerate(pptx.Presentation(file).slides, 1):
+                title = " ".join(slide.shapes.title.text_frame.text.split()) if slide.shapes.title else ""
+                part = title or f"Slide {number}"
+                frame = slide.notes_slide.notes_text_frame if slide.has_notes_slide else None
+                before = len(script.lines)
+                for raw in (frame.text if frame else "").replace("\v", "\n").split("\n"):
+                    speech = split_speaker(raw.strip())
+                    words, notes = take_directions(speech[2] if speech else raw)
+                    notes = ([speech[1]] if speech and speech[1] else []) + notes
+                    if words:
+                        script.lines.append(ScriptLine(speech[0] if speech else hints.narrator, words,
+                                                       notes="; ".join(notes), part=part, row=number))
+                if len(script.lines) == before:
+                    script.problems.append(Problem("no_notes", "Slide {number} has no speaker notes: nothing is said.",
+                                                   {"number": number}, number, "note"))
+        return script
+
+    def write(self, script: Script, source_language: str, language: str | None = None) -> bytes:
+        """A slide with each part's title, and its lines as notes."""
+        deck = pptx.Presentation()
+        for part, lines in itertools.groupby(script.lines, key=lambda line: line.part):
+            slide = deck.slides.add_slide(deck.slide_layouts[5])
+            if slide.shapes.title:
+                slide.shapes.title.text_frame.text = part
+            rows = []
+            for line in lines:
+                words = script.wording(line, language or source_language, source_language)
+                if words:
+                    rows.append(f"{line.speaker}: {f'({line.notes}) ' if line.notes else ''}{words}")
+            frame = slide.notes_slide.notes_text_frame
+            if frame:
+                frame.text = "\n".join(rows)
+        out = io.BytesIO()
+        deck.save(out)
+        return out.getvalue()
+
+
+FORMAT = Presentation()

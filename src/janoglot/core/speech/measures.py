@@ -1,0 +1,113 @@
+"""The measures of every voice: shipped for those by name, kept for others once they are made, estimated until then."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from functools import cache, lru_cache
+from pathlib import Path
+
+import langcodes
+
+from janoglot.core.graph import recipe_hash
+from janoglot.core.languages import primary
+from janoglot.core.speech.acoustics import VoiceMeasure, measure_voice
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Utterance
+from janoglot.core.speech.voices import Voice
+from janoglot.core.store import Store
+
+SHIPPED = Path(__file__).with_name("measures.json")
+"""Made by ``./janoglot measure-voices --write``: by key, what was measured."""
+_VERSION = 1
+SENTENCES = {
+    "en": "Mind the third step, it has been loose since the winter. Who would wind a clock that the sea winds for us?",
+    "es": "Cuidado con el tercer escalón, está suelto desde el invierno. ¿Quién le da cuerda a un reloj de marea?",
+    "fr": "Attention à la troisième marche, elle bouge depuis l'hiver. Qui remonte une horloge de marée ?",
+    "pt": "Cuidado com o terceiro degrau, está solto desde o inverno. Quem dá corda a um relógio de maré?",
+    "de": "Vorsicht bei der dritten Stufe, sie ist seit dem Winter locker. Wer zieht eine Gezeitenuhr auf?",
+}
+_NAMED = ("de", "en", "es", "fr", "it", "pt", "ru", "zh", "ar", "el", "nl", "sv", "pl", "tr", "fi", "cs")
+
+
+@lru_cache(maxsize=512)
+def sentence(language: str) -> str:
+    """What a voice says to be measured: of ours, or what CLDR calls some languages where there is none."""
+    own = SENTENCES.get(primary(language))
+    if own:
+        return own
+    names = [str(langcodes.Language.get(tag).language_name(language)) for tag in _NAMED]
+    return ", ".join(names[:8]) + ". " + ", ".join(names[8:]) + "."
+
+
+def spoken_language(voice: Voice) -> str:
+    """In which language a voice is measured: a rich one in English, which is theirs all alike; another in its own."""
+    return "en-GB" if voice.is_rich else voice.locale
+
+
+@lru_cache(maxsize=8192)
+def measure_key(voice: Voice) -> str:
+    """Names a measure by everything that it comes from."""
+    language = spoken_language(voice)
+    return recipe_hash("measure", voice=voice.recipe, engine=engine_named(voice.engine).version,
+                       words=sentence(language), language=language if voice.is_rich else "", version=_VERSION)
+
+
+def make_measure(voice: Voice) -> VoiceMeasure:
+    """Have the voice speak, and measure it. Raises EngineError, and ValueError where it makes no voiced sound."""
+    language = spoken_language(voice)
+    utterance = Utterance(sentence(language), voice.base, voice.shaping, language=language)
+    spoken = engine_named(voice.engine).speak(utterance)
+    return measure_voice(spoken.samples, spoken.rate)
+
+
+@cache
+def _shipped() -> dict[str, VoiceMeasure]:
+    if not SHIPPED.exists():
+        return {}
+    return {key: VoiceMeasure(**values) for key, values in json.loads(SHIPPED.read_text()).items()}
+
+
+def known_measure(voice: Voice, store: Store | None = None) -> VoiceMeasure | None:
+    """What was measured of ``voice``; None where nobody has yet."""
+    key = measure_key(voice)
+    found = _shipped().get(key)
+    if found is None and store is not None and store.has(f"{key}.json"):
+        found = VoiceMeasure(**json.loads(store.path(f"{key}.json").read_text()))
+    return found
+
+
+def keep_measure(voice: Voice, store: Store) -> VoiceMeasure:
+    """The measure of ``voice``, made and kept in ``store`` where it is missing. Raises as :func:`make_measure`."""
+    found = known_measure(voice, store)
+    if found is None:
+        found = make_measure(voice)
+        text = json.dumps(found.as_json())
+        store.write(f"{measure_key(voice)}.json", lambda place: _write(place, text))
+    return found
+
+
+def _write(place: Path, text: str) -> None:
+    place.write_text(text)
+
+
+def measure_or_estimate(voice: Voice, store: Store | None = None) -> VoiceMeasure:
+    """What was measured, or what the voice's shaping lets expect."""
+    return known_measure(voice, store) or estimated(voice)
+
+
+def estimated(voice: Voice) -> VoiceMeasure:
+    """Worked out from how a voice is shaped, by what the measured ones have in common."""
+    shaping = voice.shaping
+    spread = 2 ** (3.5 * shaping.melody / 12)
+    brightness = (1000 if voice.is_rich else 1480) * 1.05 ** shaping.tilt_db * (shaping.pitch_hz / 126) ** 0.35
+    return VoiceMeasure(shaping.pitch_hz, shaping.pitch_hz / spread, shaping.pitch_hz * spread, brightness,
+                        shaping.tilt_db / 2 - 3, 17.2 / shaping.tract, 4.8 * shaping.tempo, 6.5, -24.0)
+
+
+def write_shipped(voices: Iterable[Voice]) -> int:
+    """Measure ``voices`` that the shipped file does not know, and write it anew for all of them. How many it holds."""
+    values = {measure_key(voice): (known_measure(voice) or make_measure(voice)).as_json() for voice in voices}
+    SHIPPED.write_text(json.dumps(dict(sorted(values.items())), indent=0) + "\n")
+    _shipped.cache_clear()
+    return len(values)

@@ -1,0 +1,76 @@
+"""How a voice is set for a speaker, and otherwise for a line: the same things for either."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, replace
+from typing import Any
+
+from janoglot.core.errors import BadInput
+from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.voices import Voice
+
+LIMITS: dict[str, tuple[float, float]] = {
+    "pace": (0.7, 1.4), "pitch": (-6.0, 6.0), "melody": (0.2, 2.0), "pauses": (0.3, 3.0), "level_db": (-12.0, 12.0),
+    "brighter": (-6.0, 6.0), "breathier": (0.0, 0.6), "younger": (-1.0, 1.0),
+}
+_TRACT = 0.09
+_PITCH = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class VoiceSettings:
+    """``pace`` multiplies the voice's speed, ``melody`` the range of its pitch, ``pauses`` their lengths; ``pitch``
+    is in semitones, ``level_db`` in dB. Timbre: ``brighter`` lifts (+) or darkens (−) what lies above 2 kHz, in dB;
+    ``breathier`` adds breath, 0–1; ``younger`` runs from older (−1) to younger (+1), by a shorter vocal tract and a
+    higher pitch."""
+
+    pace: float = 1.0
+    pitch: float = 0.0
+    melody: float = 1.0
+    pauses: float = 1.0
+    level_db: float = 0.0
+    brighter: float = 0.0
+    breathier: float = 0.0
+    younger: float = 0.0
+
+    @property
+    def delivery(self) -> Delivery:
+        return Delivery(pace=round(self.pace, 3), pitch=round(self.pitch, 3), melody=round(self.melody, 3),
+                        pauses=round(self.pauses, 3))
+
+    def shaped(self, voice: Voice) -> Voice:
+        """``voice`` with this timbre; itself where nothing of it is set."""
+        if not (self.brighter or self.breathier or self.younger):
+            return voice
+        shaping = voice.shaping
+        return replace(voice, shaping=replace(
+            shaping, tilt_db=round(shaping.tilt_db + self.brighter, 2),
+            breath=round(min(1.0, shaping.breath + self.breathier), 3),
+            tract=round(shaping.tract * (1 + _TRACT * self.younger), 4),
+            pitch_hz=round(shaping.pitch_hz * 2 ** (_PITCH * self.younger / 12), 2)))
+
+    def over(self, given: Mapping[str, float | None]) -> VoiceSettings:
+        """These settings with those of ``given`` that are not None."""
+        return replace(self, **{name: value for name, value in given.items() if value is not None and name in LIMITS})
+
+
+SETTINGS = tuple(one.name for one in fields(VoiceSettings))
+
+
+def checked_settings(given: Mapping[str, Any]) -> dict[str, float]:
+    """The settings in ``given`` as numbers. Raises BadInput for one that is none or outside its limits."""
+    found = {}
+    for name in SETTINGS:
+        if given.get(name) in (None, ""):
+            continue
+        try:
+            value = float(given[name])
+        except (TypeError, ValueError):
+            raise BadInput("“{value}” is no number for {name}.", value=str(given[name])[:30], name=name) from None
+        low, high = LIMITS[name]
+        if not low <= value <= high:
+            raise BadInput("{name} runs from {low:g} to {high:g}, not {value:g}.", name=name, low=low, high=high,
+                           value=value)
+        found[name] = value
+    return found

@@ -1,0 +1,100 @@
+"""A script as it is read and edited: whole, or what has changed since a stamp."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable
+from typing import Any
+
+from django.db.models import Count
+
+from janoglot.adapt.models import Wording
+from janoglot.productions.models import ActionRecord, Edition, Production
+from janoglot.productions.recorder import redoable
+from janoglot.script.models import Line, Part, Speaker
+
+Data = dict[str, Any]
+MOST_CHANGED = 400
+"""With more lines changed than this, the whole script is sent."""
+
+
+def whole_script(production: Production, edition: Edition) -> Data:
+    """Every line with the words of ``edition``, in the script's order."""
+    # The stamp is read first: what is changed meanwhile is told again, never missed.
+    stamp = Production.objects.values_list("stamp", flat=True).get(pk=production.pk)
+    return {"stamp": stamp, "whole": True, "removed": [], "lines": _lines(production, edition),
+            **_around(production)}
+
+
+def script_since(production: Production, edition: Edition, stamp: int) -> Data:
+    """What has changed since ``stamp``: lines as they are now, and the ids of those that are gone."""
+    now = Production.objects.values_list("stamp", flat=True).get(pk=production.pk)
+    if stamp == now:
+        return {"stamp": now, "whole": False, "removed": [], "lines": [], "speakers": None, "parts": None,
+                "undo": None, "redo": None, "others": False}
+    records = ActionRecord.objects.filter(production=production, stamp__gt=stamp).values_list("changes", flat=True)
+    touched: set[int] = set()
+    wordings: set[int] = set()
+    others = False
+    for changes in records:
+        for change in changes:
+            if change["model"] == "script.line":
+                touched.add(change["id"])
+            elif change["model"] == "adapt.wording":
+                row = change["before"] or change["after"] or {}
+                if "line_id" in row:
+                    touched.add(row["line_id"])
+                else:
+                    wordings.add(change["id"])
+            else:
+                others = True
+    touched |= set(Wording.objects.filter(pk__in=wordings).values_list("line_id", flat=True))
+    if stamp > now or len(touched) > MOST_CHANGED:
+        return whole_script(production, edition)
+    lines = _lines(production, edition, touched)
+    there = {line["id"] for line in lines}
+    return {"stamp": now, "whole": False, "removed": sorted(touched - there), "lines": lines,
+            **_around(production), "others": others}
+
+
+def _lines(production: Production, edition: Edition, only: Iterable[int] | None = None) -> list[Data]:
+    rows = Line.objects.filter(production=production)
+    wordings = Wording.objects.filter(edition=edition)
+    if only is not None:
+        rows, wordings = rows.filter(pk__in=only), wordings.filter(line_id__in=only)
+    words = {line: (text, revision) for line, text, revision in wordings.values_list("line_id", "text", "revision")}
+    found = []
+    for pk, place, part, speaker, kind, in_sight, start, end, notes in rows.values_list(
+            "id", "position", "part_id", "speaker_id", "kind", "in_sight", "start_ms", "end_ms", "notes"):
+        text, revision = words.get(pk, ("", 0))
+        found.append({
+            "id": pk, "place": place, "part": part, "speaker": speaker, "kind": kind, "in_sight": in_sight,
+            "slot": None if start is None or end is None else [start / 1000, end / 1000], "notes": notes,
+            "words": text, "revision": revision})
+    return found
+
+
+def _around(production: Production) -> Data:
+    speakers = Speaker.objects.filter(production=production).annotate(count=Count("lines"))
+    newest = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[]).first()
+    again = redoable(production).first()
+    return {
+        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": p.count} for p in speakers],
+        "parts": [part_data(part) for part in Part.objects.filter(production=production)],
+        "undo": newest.name if newest else None, "redo": again.name if again else None, "others": True,
+    }
+
+
+def part_data(part: Part) -> Data:
+    return {"id": part.pk, "name": part.name, "start": None if part.start_ms is None else part.start_ms / 1000,
+            "end": None if part.end_ms is None else part.end_ms / 1000, "may_grow": part.may_grow}
+
+
+def who_is_together(production: Production) -> set[frozenset[str]]:
+    """Pairs of speakers, by name, who share a part: of a script without parts, all of them."""
+    names = dict(Speaker.objects.filter(production=production).values_list("id", "name"))
+    by_part: dict[int | None, set[str]] = {}
+    for part, speaker in Line.objects.filter(production=production).values_list("part_id", "speaker_id").order_by(
+            ).distinct():
+        by_part.setdefault(part, set()).add(names[speaker])
+    return {frozenset(pair) for some in by_part.values() for pair in itertools.combinations(sorted(some), 2)}

@@ -1,0 +1,59 @@
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from janoglot.core.errors import BadInput
+from janoglot.core.media.source import look_at, picture_copy, sound_copy
+
+
+def made(place: Path, *command: str) -> Path:
+    subprocess.run(["ffmpeg", "-nostdin", "-loglevel", "error", "-y", *command, str(place)], check=True, timeout=60)
+    return place
+
+
+TONE = ("-f", "lavfi", "-i", "sine=frequency=440:duration=3:sample_rate=44100")
+BARS = ("-f", "lavfi", "-i", "testsrc2=size=320x180:rate=24:duration=3")
+
+
+@pytest.mark.parametrize(("ending", "codec"), [("wav", "pcm_s16le"), ("mp3", "libmp3lame"), ("ogg", "libopus"), ("flac", "flac")])
+def test_sounds_of_every_kind_are_looked_at_and_copied_whole(tmp_path: Path, ending: str, codec: str) -> None:
+    place = made(tmp_path / f"a.{ending}", *TONE, "-c:a", codec)
+    facts = look_at(place)
+    assert (facts.has_sound, facts.has_picture, facts.fps) == (True, False, None)
+    assert facts.seconds == pytest.approx(3.0, abs=0.1)
+    sound_copy(place, tmp_path / "copy.flac", facts.seconds)
+    samples, rate = soundfile.read(tmp_path / "copy.flac")
+    assert (rate, samples.ndim) == (48_000, 1)
+    assert len(samples) / rate == pytest.approx(3.0, abs=0.1)
+    assert np.abs(samples).max() > 0.05
+
+
+def test_a_video_gives_sound_and_a_picture_to_the_frame(tmp_path: Path) -> None:
+    place = made(tmp_path / "v.mkv", *BARS, *TONE, "-c:v", "libx264", "-c:a", "aac", "-shortest")
+    facts = look_at(place)
+    assert (facts.has_sound, facts.has_picture, facts.fps, facts.width) == (True, True, 24.0, 320)
+    picture_copy(place, tmp_path / "copy.mp4", facts.seconds, 24.0)
+    counted = subprocess.run(["ffprobe", "-v", "error", "-count_frames", "-select_streams", "v", "-show_entries",
+                              "stream=nb_read_frames,avg_frame_rate", "-of", "csv=p=0", str(tmp_path / "copy.mp4")],
+                             capture_output=True, text=True, check=True).stdout.strip().split(",")
+    assert counted[0] == "24/1"
+    assert abs(int(counted[1]) - 72) <= 1
+    assert not look_at(tmp_path / "copy.mp4").has_sound
+
+
+def test_a_silent_video_and_a_cover_picture_are_told_apart(tmp_path: Path) -> None:
+    assert not look_at(made(tmp_path / "silent.mp4", *BARS)).has_sound
+
+
+@pytest.mark.parametrize("content", [b"", b"not a recording", b"#EXTM3U\n#EXTINF:1,\nhttp://127.0.0.1/a.ts\n",
+                                     b"ffconcat version 1.0\nfile /etc/passwd\n"])
+def test_what_is_no_recording_is_refused_in_a_sentence(tmp_path: Path, content: bytes) -> None:
+    place = tmp_path / "x.m3u8"
+    place.write_bytes(content)
+    with pytest.raises(BadInput):
+        look_at(place)

@@ -1,0 +1,90 @@
+import { EyeOff } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { useTranslation } from "react-i18next";
+
+import type { EditionLines, Production } from "../shared/api/client";
+import { IconButton } from "../shared/ui/controls";
+import { inStep, middleOfFrame, pictureAt } from "./picture";
+import { underneath, usePlayer } from "./player";
+import { mediaFile, useSourceMedia } from "./useSourceMedia";
+
+/** The source's picture in a small window, in step with what is heard; and the source's sound beneath the dub. */
+export function PictureWindow({ production, dub }: { production: Production; dub: EditionLines | undefined }) {
+  const { t } = useTranslation();
+  const media = useSourceMedia(production.id);
+  const [shown, setShown] = useState(true);
+  const [place, setPlace] = useState({ x: 372, y: 84 });
+  const video = useRef<HTMLVideoElement>(null);
+  const holds = dub?.holds;
+  const fps = media?.fps ?? 25;
+  useEffect(() => {
+    let frame = 0;
+    const step = () => {
+      const { loaded, playing, time, speed } = usePlayer.getState();
+      // The source itself has no holds, whatever edition is open.
+      const own = loaded && dub && loaded.language === dub.edition.language && !dub.edition.is_source;
+      const { time: wanted, held } = pictureAt(own ? (holds ?? []) : [], time);
+      const moving = playing && !held;
+      const picture = video.current;
+      if (picture && picture.readyState > 0) {
+        if (!moving) {
+          if (!picture.paused) picture.pause();
+          const still = Math.min(middleOfFrame(wanted, fps), Math.max(0, (picture.duration || 0) - 0.5 / fps));
+          if (Math.abs(picture.currentTime - still) > 0.4 / fps && !picture.seeking) picture.currentTime = still;
+        } else {
+          const { seek, rate } = inStep(picture.currentTime - wanted, fps);
+          if (seek && !picture.seeking) picture.currentTime = wanted;
+          picture.playbackRate = speed * rate;
+          if (picture.paused && !picture.ended) void picture.play().catch(() => undefined);
+        }
+      }
+      if (underneath?.getAttribute("src")) {
+        if (!moving) {
+          if (!underneath.paused) underneath.pause();
+        } else {
+          const { seek, rate } = inStep(underneath.currentTime - wanted, fps);
+          if (seek && !underneath.seeking) underneath.currentTime = wanted;
+          underneath.playbackRate = speed * rate;
+          if (underneath.paused && !underneath.ended) void underneath.play().catch(() => undefined);
+        }
+      }
+      frame = requestAnimationFrame(step);
+    };
+    frame = requestAnimationFrame(step);
+    return () => {
+      cancelAnimationFrame(frame);
+      underneath?.pause();
+    };
+  }, [dub, holds, fps]);
+  if (media?.state !== "ready" || !media.has_picture) return null;
+  if (!shown)
+    return (
+      <button type="button" className="fixed z-20 end-96 bottom-20 bg-quay text-quay-ink text-xs rounded-md px-2 h-7" onClick={() => setShown(true)}>
+        {t("picture.show")}
+      </button>
+    );
+  return (
+    <section
+      aria-label={t("picture.name")}
+      className="fixed z-20 w-64 rounded-md overflow-hidden shadow-xl border border-quay bg-quay cursor-move"
+      style={{ insetInlineEnd: place.x, bottom: place.y }}
+      onPointerDown={(event) => {
+        if ((event.target as HTMLElement).closest("button")) return;
+        const from = { x: event.clientX, y: event.clientY, ...{ ex: place.x, ey: place.y } };
+        const turned = document.documentElement.dir === "rtl" ? -1 : 1;
+        const move = (next: PointerEvent) => setPlace({ x: Math.max(4, from.ex - turned * (next.clientX - from.x)), y: Math.max(70, from.ey - (next.clientY - from.y)) });
+        const end = () => {
+          window.removeEventListener("pointermove", move);
+          window.removeEventListener("pointerup", end);
+        };
+        window.addEventListener("pointermove", move);
+        window.addEventListener("pointerup", end);
+      }}
+    >
+      <video ref={video} muted playsInline preload="auto" className="block w-full" src={mediaFile(production.id, media, "mp4")} data-testid="picture" />
+      <span className="absolute top-1 end-1 on-quay">
+        <IconButton name={t("picture.hide")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => setShown(false)}><EyeOff size={13} aria-hidden /></IconButton>
+      </span>
+    </section>
+  );
+}

@@ -1,0 +1,26 @@
+import { describe, expect, it } from "vitest";
+
+import { inStep, middleOfFrame, pictureAt } from "./picture";
+
+describe("the picture of an edition", () => {
+  const holds = [{ at: 3, seconds: 1 }, { at: 9, seconds: 2 }];
+  it.each([[2, 2, false], [3.5, 3, true], [5, 4, false], [11, 9, true], [13, 10, false]])("at %f s shows %f s", (at, time, held) => {
+    expect(pictureAt(holds, at)).toEqual({ time, held });
+  });
+  it("without holds is the source's", () => {
+    expect(pictureAt([], 7.2)).toEqual({ time: 7.2, held: false });
+  });
+});
+
+it("a frame is shown from its middle", () => {
+  expect(middleOfFrame(1, 25)).toBeCloseTo(1.02);
+  expect(middleOfFrame(0.9999, 25)).toBeCloseTo(1.02);
+  expect(middleOfFrame(0.99, 25)).toBeCloseTo(0.98);
+});
+
+it("whoever follows catches up unseen, and jumps only when far off", () => {
+  expect(inStep(0.01, 25)).toEqual({ seek: false, rate: 1 });
+  expect(inStep(0.1, 25).rate).toBeLessThan(1);
+  expect(inStep(-0.1, 25).rate).toBeGreaterThan(1);
+  expect(inStep(0.6, 25).seek).toBe(true);
+});

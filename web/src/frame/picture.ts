@@ -1,0 +1,32 @@
+/** Where the picture is held in an edition; `at` in the source's seconds. */
+export interface Hold {
+  at: number;
+  seconds: number;
+}
+
+/** The source's time that is seen at a time of the edition, and whether the picture stands still there. */
+export function pictureAt(holds: readonly Hold[], seconds: number): { time: number; held: boolean } {
+  let left = seconds;
+  for (const hold of holds) {
+    if (left <= hold.at) return { time: left, held: false };
+    if (left <= hold.at + hold.seconds) return { time: hold.at, held: true };
+    left -= hold.seconds;
+  }
+  return { time: left, held: false };
+}
+
+/** The middle of the frame that is shown at a time: a player that is sent there shows that frame and no other. */
+export function middleOfFrame(time: number, fps: number): number {
+  return (Math.floor(time * fps + 1e-2) + 0.5) / fps;
+}
+
+/**
+ * What a follower does to keep step: go there, hurry or dally a little, or nothing. `away` is how many seconds it is
+ * ahead; within half a frame it is in step, and within a quarter of a second it catches up unseen.
+ */
+export function inStep(away: number, fps: number): { seek: boolean; rate: number } {
+  const frames = Math.abs(away) * fps;
+  if (frames <= 0.5) return { seek: false, rate: 1 };
+  if (Math.abs(away) > 0.25) return { seek: true, rate: 1 };
+  return { seek: false, rate: away > 0 ? 0.94 : 1.06 };
+}

@@ -1,0 +1,82 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Square, WandSparkles } from "lucide-react";
+import { useEffect, useState } from "react";
+import type { TFunction } from "i18next";
+import { useTranslation } from "react-i18next";
+
+import type { StageProps } from "../../frame/Workplace";
+import { useNotices } from "../../frame/notices";
+import { api, data, type Schemas } from "../../shared/api/client";
+import { Button, IconButton, Tip } from "../../shared/ui/controls";
+import { useDraftingMeans } from "./useAdapt";
+
+/** Drafts the empty lines of the edition, and says how far it is. */
+export function DraftButton({ production, edition, only }: {
+  production: StageProps["production"];
+  edition: StageProps["edition"];
+  /** Just these lines; all that are empty without. */
+  only?: readonly number[];
+}) {
+  const { t } = useTranslation();
+  const { language } = edition.edition;
+  const client = useQueryClient();
+  const say = useNotices((state) => state.say);
+  const means = useDraftingMeans(production.id, language, false);
+  const empty = edition.lines.filter((line) => !line.words.trim() && (!only || only.includes(line.id))).length;
+  const [job, setJob] = useState<number | null>(null);
+  const start = useMutation({
+    mutationFn: () => startDrafting(production.id, language, only && [...only]),
+    onSuccess: (begun) => setJob(begun.id),
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+  });
+  const now = useDrafting(job);
+  useEffect(() => {
+    if (!now || now.state === "running") return;
+    void client.invalidateQueries({ queryKey: ["production", production.id] });
+    say(toldOf(now, t));
+    // Once, when it has ended.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [now?.state]);
+  if (now?.state === "running")
+    return (
+      <span className="flex items-center gap-1 text-xs" role="status">
+        {t("draft.progress", { done: now.done, total: now.total })}
+        <IconButton name={t("draft.stop")} className="size-7" onClick={() => void data(api.DELETE("/api/drafts/{job_id}/", { params: { path: { job_id: now.id } } }))}><Square size={13} aria-hidden /></IconButton>
+      </span>
+    );
+  if (!empty) return null;
+  const how = means ? (means.route.length ? t("draft.how", { route: means.names.join(" → "), units: means.units }) : t("draft.memoryOnly", { units: means.units })) : "";
+  return (
+    <Tip text={how}>
+      <Button className="h-7! px-2!" disabled={start.isPending} onClick={() => start.mutate()}>
+        <WandSparkles size={15} aria-hidden />
+        {only ? t("draft.this") : t("draft.lines", { count: empty })}
+      </Button>
+    </Tip>
+  );
+}
+
+export function startDrafting(production: number, language: string, lines?: number[]): Promise<Schemas["Drafting"]> {
+  return data(
+    api.POST("/api/productions/{production_id}/editions/{language}/drafts/", {
+      params: { path: { production_id: production, language } },
+      body: { again: false, ...(lines ? { lines } : {}) },
+    }),
+  );
+}
+
+/** A drafting job, followed until it has ended. */
+export function useDrafting(job: number | null): Schemas["Drafting"] | undefined {
+  return useQuery({
+    queryKey: ["drafting", job],
+    enabled: job !== null,
+    queryFn: () => data(api.GET("/api/drafts/{job_id}/", { params: { path: { job_id: job ?? 0 } } })),
+    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 400),
+  }).data;
+}
+
+function toldOf(job: Schemas["Drafting"], t: TFunction): { tone: "bad" | "calm"; text: string } {
+  const made = job.exact + job.fuzzy + job.drafted;
+  const text = t("draft.done", { count: made, exact: job.exact, fuzzy: job.fuzzy, drafted: job.drafted });
+  return job.fault ? { tone: made ? "calm" : "bad", text: `${text} ${job.fault}` } : { tone: "calm", text };
+}

@@ -1,0 +1,136 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useTranslation } from "react-i18next";
+
+import { useNotices } from "../../frame/notices";
+import { api, data, Fault, type EditionLines, type Line, type Schemas } from "../../shared/api/client";
+import { estimated, type Gauge } from "./gauge";
+
+export type Standing = Schemas["WordingStanding"];
+export type Doubt = Schemas["Doubt"];
+
+const path = (production: number, language: string) => ({ params: { path: { production_id: production, language } } });
+
+/** How each wording came to be as it is, by line. */
+export function useStandings(production: number, language: string, off: boolean): ReadonlyMap<number, Standing> {
+  const found = useQuery({
+    queryKey: ["production", production, "standings", language],
+    enabled: !off,
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/wordings/", path(production, language))),
+  }).data;
+  return useMemo(() => new Map((found ?? []).map((one) => [one.line, one])), [found]);
+}
+
+/** What deserves a look, by line. */
+export function useDoubts(production: number, language: string, off: boolean): ReadonlyMap<number, Doubt> {
+  const found = useQuery({
+    queryKey: ["production", production, "doubts", language],
+    enabled: !off,
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/doubts/", path(production, language))),
+  }).data;
+  return useMemo(() => new Map((found ?? []).map((one) => [one.line, one])), [found]);
+}
+
+export const useDraftingMeans = (production: number, language: string, off: boolean) =>
+  useQuery({
+    queryKey: ["production", production, "means", language],
+    enabled: !off,
+    staleTime: 60_000,
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/drafts/", path(production, language))),
+  }).data;
+
+export const useMemoryMatches = (production: number, language: string, line: number | undefined) =>
+  useQuery({
+    queryKey: ["production", production, "memory", language, line],
+    enabled: line !== undefined,
+    queryFn: () =>
+      data(api.GET("/api/productions/{production_id}/editions/{language}/memory/", { params: { ...path(production, language).params, query: { line: line ?? 0 } } })),
+  }).data;
+
+/** Why a line should be looked at, the most pressing first; null where there is nothing. */
+export function reason(line: Line, standing: Standing | undefined, doubt: Doubt | undefined): "empty" | "too_long" | "changed" | "doubtful" | null {
+  if (!line.words.trim()) return "empty";
+  if (line.over > 0 && line.state !== "on_screen") return "too_long";
+  if (standing?.source_difference.length) return "changed";
+  if (standing?.state === "approved") return null;
+  if (standing?.state === "draft" || doubt?.misspelt.length || doubt?.rude.length || doubt?.findings.some((one) => one.code !== "too_long")) return "doubtful";
+  return null;
+}
+
+/** Everything that can be done to wordings. */
+export function useAdaptActions(production: number, language: string) {
+  const client = useQueryClient();
+  const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
+  return useMemo(() => {
+    const lookAgain = () => client.invalidateQueries({ queryKey: ["production", production] });
+    const tell = (error: unknown) => {
+      if (!(error instanceof Fault)) throw error;
+      say({ tone: "bad", text: error.message || t("common.unreachable") });
+    };
+    return {
+      lookAgain,
+      tell,
+      async state(lines: number[], state: "draft" | "edited" | "approved") {
+        try {
+          await data(api.PATCH("/api/productions/{production_id}/editions/{language}/wordings/", { ...path(production, language), body: { lines, state } }));
+          await lookAgain();
+        } catch (error) {
+          tell(error);
+        }
+      },
+      /** Saved, and shown at once; what hangs on it is looked at behind it. */
+      async write(line: number, text: string, revision: number, reopen: boolean) {
+        const saved = await data(
+          api.PUT("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/", {
+            params: { path: { production_id: production, language, line_id: line } },
+            body: { text, revision, reopen },
+          }),
+        );
+        client.setQueryData<EditionLines>(["production", production, "edition", language], (old) =>
+          old && { ...old, lines: old.lines.map((one) => (one.id === line ? { ...one, words: saved.text, revision: saved.revision } : one)) });
+        client.setQueryData<Standing[]>(["production", production, "standings", language], (old) =>
+          old?.map((one) => (one.line === line ? { ...one, state: saved.state, source_difference: [], score: null, alignment: null } : one)));
+        void lookAgain();
+        return saved;
+      },
+    };
+  }, [client, production, language, say, t]);
+}
+export type AdaptActions = ReturnType<typeof useAdaptActions>;
+
+/** Asked this long after the last key: shorter, and every key would be asked about. */
+const REST = 25;
+
+/**
+ * How long a line would be with the words as they stand in the field. Between the keys it is estimated from the last
+ * exact answer; the exact one follows.
+ */
+export function useGauge(production: number, line: Line | undefined, language: string, text: string, timing: EditionLines["timing"]): (Gauge & { exact: boolean }) | null {
+  const [last, setLast] = useState<{ line: number; text: string; gauge: Gauge } | null>(null);
+  const turn = useRef(0);
+  const id = line?.id;
+  const settings = `${line?.voice ?? ""}/${JSON.stringify(line?.own ?? null)}/${JSON.stringify(line?.timing ?? null)}/${timing.run_on}/${timing.hard_fast}/${timing.comfortable_fast}`;
+  const ask = useCallback(
+    (words: string) => {
+      if (id === undefined) return;
+      const mine = ++turn.current;
+      data(
+        api.POST("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/gauge/", {
+          params: { path: { production_id: production, language, line_id: id } },
+          body: { text: words },
+        }),
+      ).then(
+        (gauge) => mine === turn.current && setLast({ line: id, text: words, gauge }),
+        () => undefined,
+      );
+    },
+    [production, language, id],
+  );
+  useEffect(() => {
+    const timer = setTimeout(() => ask(text), REST);
+    return () => clearTimeout(timer);
+  }, [ask, text, settings]);
+  if (!last || last.line !== id) return null;
+  return last.text === text ? { ...last.gauge, exact: true } : { ...estimated(last, text, { comfortable: timing.comfortable_fast, hard: timing.hard_fast }), exact: false };
+}

@@ -1,0 +1,147 @@
+import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo } from "react";
+import { useTranslation } from "react-i18next";
+
+import { useNotices } from "../../frame/notices";
+import { api, data, Fault, type Schemas, type ScriptPart } from "../../shared/api/client";
+import { cutHere, merged, type ScriptState } from "./scriptState";
+
+const EVERY = 2_500;
+/** Behind an edit, the rest of the production is looked at again when the typing rests for so long. */
+const REST = 900;
+
+const keyOf = (production: number) => ["script", production];
+
+const asked = (production: number, after?: number) => ({
+  path: { production_id: production },
+  query: after === undefined ? {} : { after },
+});
+
+/** The script of a production. */
+export function useScript(production: number): ScriptState | undefined {
+  return useQuery({
+    queryKey: keyOf(production),
+    enabled: production > 0,
+    staleTime: Infinity,
+    queryFn: async () => merged(undefined, await data(api.GET("/api/productions/{production_id}/script/", { params: asked(production) }))),
+  }).data;
+}
+
+/** Keeps the script up with what others change. */
+export function useLiveScript(production: number): void {
+  const client = useQueryClient();
+  const there = useScript(production) !== undefined;
+  useEffect(() => {
+    if (!there) return undefined;
+    const timer = setInterval(() => {
+      if (document.visibilityState === "visible") void lookAgain(client, production);
+    }, EVERY);
+    return () => clearInterval(timer);
+  }, [client, production, there]);
+}
+
+/** What has changed since, by whomever. The server being away is no news here: what is done next will say so. */
+export async function lookAgain(client: QueryClient, production: number): Promise<void> {
+  const stamp = client.getQueryData<ScriptState>(keyOf(production))?.stamp;
+  if (stamp === undefined) return;
+  try {
+    const answer = await data(api.GET("/api/productions/{production_id}/script/", { params: asked(production, stamp) }));
+    take(client, production, answer);
+  } catch (error) {
+    if (!(error instanceof Fault)) throw error;
+  }
+}
+
+let rest: ReturnType<typeof setTimeout> | undefined;
+
+function take(client: QueryClient, production: number, answer: ScriptPart, keys?: ReadonlyMap<number, string>): void {
+  const before = client.getQueryData<ScriptState>(keyOf(production));
+  // An answer that was overtaken by a later one is left.
+  if (before && answer.stamp < before.stamp) return;
+  if (before && answer.stamp === before.stamp && !answer.whole) return;
+  client.setQueryData<ScriptState>(keyOf(production), (old) => merged(old, answer, keys));
+  clearTimeout(rest);
+  rest = setTimeout(() => void client.invalidateQueries({ queryKey: ["production", production] }), REST);
+}
+
+type Marks = Omit<Schemas["MarkRequest"], "lines">;
+
+/** Everything that can be done to a script. Each tells of its own fault; gives back whether it was done. */
+export function useScriptActions(production: number) {
+  const client = useQueryClient();
+  const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
+  return useMemo(() => {
+    const state = () => client.getQueryData<ScriptState>(keyOf(production));
+    const params = () => asked(production, state()?.stamp ?? 0);
+    const query = () => ({ query: params().query });
+    async function run(call: () => Promise<ScriptPart>, keys?: (answer: ScriptPart) => ReadonlyMap<number, string>): Promise<ScriptPart | null> {
+      try {
+        const answer = await call();
+        take(client, production, answer, keys?.(answer));
+        return answer;
+      } catch (error) {
+        if (!(error instanceof Fault)) throw error;
+        say({ tone: "bad", text: error.message || t("common.unreachable") });
+        return null;
+      }
+    }
+    const at = "/api/productions/{production_id}/script";
+    const giveThem = (lines: number[], speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { lines, speaker } })));
+    return {
+      move: (lines: number[], behind: number | null) => run(() => data(api.POST(`${at}/move/`, { params: params(), body: { lines, behind } }))),
+      give: (lines: number[], speaker: string) => {
+        const known = state()?.speakers.find((one) => one.name === speaker);
+        const some = new Set(lines);
+        // Shown at once: who gives lines with a key each does not wait.
+        if (known) client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => (some.has(one.id) ? { ...one, speaker: known.id } : one)) });
+        return giveThem(lines, speaker);
+      },
+      giveAllOf: (one: number, speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { all_of: one, speaker } }))),
+      add: (behind: number | null, text: string) => run(() => data(api.POST(`${at}/add/`, { params: params(), body: { behind, text } }))),
+      remove: (lines: number[]) => run(() => data(api.POST(`${at}/remove/`, { params: params(), body: { lines } }))),
+      mark: (lines: number[], marks: Marks) => run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } }))),
+      beginPart: (line: number, name: string) => run(() => data(api.POST(`${at}/parts/`, { params: params(), body: { line, name } }))),
+      mergeLabels: (into: number, speakers: number[]) =>
+        run(() => data(api.POST(`${at}/labels/merge/`, { params: params(), body: { into, speakers } }))),
+      changePart: (part: number, body: Schemas["PatchedPartChangeRequest"]) =>
+        run(() => data(api.PATCH("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() }, body }))),
+      endPart: (part: number) => run(() => data(api.DELETE("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() } }))),
+      undo: () => run(() => data(api.POST("/api/productions/{production_id}/undo/", { params: params() }))),
+      redo: () => run(() => data(api.POST("/api/productions/{production_id}/redo/", { params: params() }))),
+      back: (record: number) => run(() => data(api.POST("/api/productions/{production_id}/back/", { params: params(), body: { record } }))),
+      join: (line: number) =>
+        run(() => data(api.POST("/api/lines/{line_id}/join/", { params: { path: { line_id: line }, ...query() } }))),
+      lookAgain: () => lookAgain(client, production),
+      /** Cut here at once, then on the server; where that refuses, the line is whole again. */
+      async split(line: number, words: string, place: number, revision: number): Promise<boolean> {
+        const temporary = -Date.now();
+        const before = state();
+        client.setQueryData<ScriptState>(keyOf(production), (old) => old && cutHere(old, line, place, words, temporary));
+        const answer = await run(
+          () =>
+            data(
+              api.POST("/api/lines/{line_id}/split/", {
+                params: { path: { line_id: line }, query: { ...params().query } },
+                body: { text: words, at: place, revision },
+              }),
+            ),
+          (made) => new Map([[Number(made.done), `new${temporary}`]]),
+        );
+        if (!answer) {
+          const whole = before?.lines.find((one) => one.id === line);
+          client.setQueryData<ScriptState>(keyOf(production), (old) =>
+            old && { ...old, lines: old.lines.filter((one) => one.id !== temporary).map((one) => (one.id === line && whole ? { ...whole, words } : one)) });
+        }
+        return answer !== null;
+      },
+      /** What was saved, shown before the next look. */
+      saved(line: number, words: string, revision: number): void {
+        client.setQueryData<ScriptState>(keyOf(production), (old) =>
+          old && { ...old, lines: old.lines.map((one) => (one.id === line ? { ...one, words, revision } : one)) });
+        void lookAgain(client, production);
+      },
+    };
+  }, [client, production, say, t]);
+}
+export type ScriptActions = ReturnType<typeof useScriptActions>;
