@@ -283,3 +283,12 @@ def test_the_board_counts_parts_by_editions_and_leads_to_lines(production: Produ
     assert board["fr-FR"][0]["empty"] == 1
     assert board["fr-FR"][0]["first"]["empty"] == ids(production)[1]
     assert deck["lines"] == 1
+    # Every figure opens what it counts.
+    for language, cells in board.items():
+        for cell in cells:
+            for what in ("empty", "draft", "edited", "approved", "voiced", "fits"):
+                found = call("reader", "get", f"{edition_path(production, language)}board-lines/?what={what}&part={cell['part']}").json()
+                assert len(found) == cell[what], (language, what)
+                assert found[:1] == [cell["first"][what]] if found else what not in cell["first"]
+    answer = call("reader", "get", f"{edition_path(production)}board-lines/?what=lost")
+    assert answer.status_code == 400 and "lost" in answer.json()["message"]

@@ -34,6 +34,7 @@ ENDPOINTS = [
     ("put", "{e}terms/{term}/", {"original": "tide", "text": "marea"}, WRITE), ("delete", "{e}terms/{term}/", None, WRITE),
     ("post", "{e}terms/brought/", {"text": "source,text\ntide,marea"}, WRITE), ("get", "{e}terms.tbx", None, READ),
     ("get", "{e}wordings.xlf", None, READ), ("post", "{e}returned/", {"apply": False}, WRITE), ("get", "{p}board/", None, READ),
+    ("get", "{e}board-lines/?what=empty", None, READ),
     ("get", "{p}script/", None, READ), ("post", "{p}script/move/", {"lines": [0], "behind": None}, WRITE),
     ("post", "{p}script/give/", {"lines": [0], "speaker": "Cook"}, WRITE), ("post", "{p}script/add/", {"behind": None, "text": ""}, WRITE),
     ("post", "{p}script/remove/", {"lines": [0]}, WRITE), ("post", "{p}script/mark/", {"lines": [0], "kind": "spoken"}, WRITE),

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.adapt.models import Wording
+from janoglot.core.errors import BadInput
 from janoglot.direct.state import EditionState
-from janoglot.productions.permissions import production_for
+from janoglot.productions.permissions import edition_for, production_for
 from janoglot.script.models import Line
 
 Data = dict[str, Any]
+COUNTED = ["empty", "draft", "edited", "approved", "voiced", "unvoiced", "fits", "misfit"]
+_FIGURES = ("empty", "draft", "edited", "approved", "spoken", "voiced", "fits")
 
 
 class CellSerializer(serializers.Serializer[Data]):
@@ -53,23 +57,42 @@ class BoardView(APIView):
             for edition in production.editions.select_related("production") if not edition.is_source]})
 
 
+class BoardLinesView(APIView):
+    @extend_schema(parameters=[OpenApiParameter("what", str, required=True, enum=COUNTED),
+                               OpenApiParameter("part", int, description="Without: lines of no part.")],
+                   responses={200: {"type": "array", "items": {"type": "integer"}}})
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """The lines that a figure of the board counts, and where it counts what is done: those that are left."""
+        edition = edition_for(request.user, production_id, language)
+        what, part = request.query_params.get("what", ""), request.query_params.get("part", "")
+        if what not in COUNTED:
+            raise BadInput("The board counts no “{what}”. It counts: {known}.", what=what[:40],
+                           known=", ".join(COUNTED))
+        wanted = int(part) if part.isdigit() else None
+        return Response([line for of, line, counts in _counted(EditionState.load(edition))
+                         if of == wanted and what in counts])
+
+
+def _counted(state: EditionState) -> Iterator[tuple[int | None, int, set[str]]]:
+    """Part, line, and everything that the line counts as."""
+    for line, placement in zip(state.lines, state.placements, strict=True):
+        said = line.wording.state if line.wording and line.words.strip() else Wording.State.EMPTY
+        counts = {str(said)}
+        if line.line.kind == Line.Kind.SPOKEN:
+            voiced = line.state == "current"
+            counts |= {"spoken", "voiced" if voiced else "unvoiced"}
+            if voiced:
+                counts.add("fits" if placement.harm == 0 else "misfit")
+        yield line.line.part_id, line.line.pk, counts
+
+
 def _cells(state: EditionState) -> list[Data]:
     cells: dict[int | None, Data] = {}
-    for line, placement in zip(state.lines, state.placements, strict=True):
-        cell = cells.setdefault(line.line.part_id, {
-            "part": line.line.part_id, "lines": 0, "empty": 0, "draft": 0, "edited": 0, "approved": 0, "spoken": 0,
-            "voiced": 0, "fits": 0, "first": {}})
-        said = line.wording.state if line.wording and line.words.strip() else Wording.State.EMPTY
-        spoken = line.line.kind == Line.Kind.SPOKEN
-        voiced = line.state == "current"
-        fits = voiced and placement.harm == 0
+    for part, line, counts in _counted(state):
+        cell = cells.setdefault(part, {"part": part, "lines": 0, **dict.fromkeys(_FIGURES, 0), "first": {}})
         cell["lines"] += 1
-        cell[said] += 1
-        cell["spoken"] += spoken
-        cell["voiced"] += voiced
-        cell["fits"] += fits
-        for name, is_so in ((said, True), ("voiced", voiced), ("fits", fits), ("unvoiced", spoken and not voiced),
-                            ("misfit", voiced and not fits)):
-            if is_so:
-                cell["first"].setdefault(str(name), line.line.pk)
+        for name in _FIGURES:
+            cell[name] += name in counts
+        for name in counts - {"spoken"}:
+            cell["first"].setdefault(name, line)
     return list(cells.values())

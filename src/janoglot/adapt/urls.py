@@ -25,4 +25,5 @@ urlpatterns = [
     path(f"{_EDITION}wordings.<str:layout>", exchange_api.OutgoingView.as_view()),
     path(f"{_EDITION}returned/", exchange_api.ReturnedView.as_view()),
     path("productions/<int:production_id>/board/", board_api.BoardView.as_view()),
+    path(f"{_EDITION}board-lines/", board_api.BoardLinesView.as_view()),
 ]

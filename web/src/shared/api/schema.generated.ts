@@ -297,6 +297,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/board-lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The lines that a figure of the board counts, and where it counts what is done: those that are left. */
+        get: operations["productions_editions_board_lines_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/brief/": {
         parameters: {
             query?: never;
@@ -3318,6 +3335,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EditionLines"];
+                };
+            };
+        };
+    };
+    productions_editions_board_lines_retrieve: {
+        parameters: {
+            query: {
+                /** @description Without: lines of no part. */
+                part?: number;
+                what: "approved" | "draft" | "edited" | "empty" | "fits" | "misfit" | "unvoiced" | "voiced";
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
                 };
             };
         };

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { BookA, LayoutGrid, Rows3 } from "lucide-react";
+import { BookA, LayoutGrid, Rows3, X } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -7,12 +7,15 @@ import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
 import { startVoicing, useChange } from "../../shared/api/queries";
+import { useChosen } from "../../shared/useChosen";
 import { useKeys } from "../../shared/useKeys";
 import { Button, Empty } from "../../shared/ui/controls";
 import { Board } from "./Board";
+import { ChosenBar } from "./ChosenBar";
 import { DraftButton } from "./DraftButton";
 import { FilesMenu } from "./FilesMenu";
 import { LookPanel, type Phrase } from "./LookPanel";
+import { useShown } from "./shown";
 import { TermsSheet } from "./TermsSheet";
 import { reason, useAdaptActions, useDoubts, useStandings } from "./useAdapt";
 import { GRID, WordingRow } from "./WordingRow";
@@ -37,9 +40,14 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   const standings = useStandings(production.id, language, is_source);
   const doubts = useDoubts(production.id, language, is_source);
   const actions = useAdaptActions(production.id, language);
-  const voice = useChange(production.id, (line: number) => startVoicing(production.id, language, "take", [line]));
-  const { mutate: voiceLine } = voice;
+  const voice = useChange(production.id, (lines: number[]) => startVoicing(production.id, language, "take", lines));
+  const { mutate: voiceLines } = voice;
   const speakers = useMemo(() => new Map(production.speakers.map((speaker) => [speaker.id, speaker])), [production.speakers]);
+  const { only, show } = useShown();
+  const shown = only?.production === production.id && only.language === language ? only : null;
+  const lines = useMemo(() => (shown ? edition.lines.filter((line) => shown.lines.has(line.id)) : edition.lines), [edition.lines, shown]);
+  const chosen = useChosen(lines, place.line, select);
+  const { choose } = chosen;
   const sourceWords = useMemo(() => new Map(source.lines.map((line) => [line.id, line.words])), [source.lines]);
   const reasons = useMemo(
     () => (is_source ? [] : edition.lines.map((line) => ({ line: line.id, reason: sourceWords.get(line.id)?.trim() ? reason(line, standings.get(line.id), doubts.get(line.id)) : null }))),
@@ -47,8 +55,8 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   );
   const partNames = useMemo(() => new Map(production.parts.map((part) => [part.id, part.name])), [production.parts]);
   const items = useMemo(
-    () => edition.lines.flatMap((line, index) => (line.part !== null && line.part !== edition.lines[index - 1]?.part ? [{ part: line.part }, { line }] : [{ line }])),
-    [edition.lines],
+    () => lines.flatMap((line, index) => (line.part !== null && line.part !== lines[index - 1]?.part ? [{ part: line.part }, { line }] : [{ line }])),
+    [lines],
   );
   // The virtualiser hands out functions that change what they give; the compiler's memo is no help here.
   // eslint-disable-next-line react-hooks/incompatible-library
@@ -88,29 +96,31 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   );
   const onNext = useCallback(
     (from: number) => {
-      const at = edition.lines.findIndex((line) => line.id === from);
-      const next = edition.lines[at + 1];
+      const at = lines.findIndex((line) => line.id === from);
+      const next = lines[at + 1];
       if (next) focusOn(next.id);
     },
-    [edition.lines, focusOn],
+    [lines, focusOn],
   );
   const goTo = (wanted: Reason) => {
     const at = reasons.findIndex((one) => one.line === place.line);
     const order = [...reasons.slice(at + 1), ...reasons.slice(0, at + 1)];
     const next = order.find((one) => one.reason === wanted);
-    if (next) focusOn(next.line);
+    if (!next) return;
+    if (shown && !shown.lines.has(next.line)) show(null);
+    focusOn(next.line);
   };
   const onPhrase = useCallback((line: number, text: string, at: number, length: number) => setPhrase({ line, text, at, length }), []);
   const onTyping = useCallback((line: number, text: string | null) => setTyping((now) => (text === null ? (now?.line === line ? null : now) : { line, text })), []);
   const onVoice = useCallback(
-    (line: number) => voiceLine(line, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) }),
-    [voiceLine, say, t],
+    (...voiced: number[]) => voiceLines(voiced, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) }),
+    [voiceLines, say, t],
   );
   const selected = edition.lines.find((line) => line.id === place.line);
   const approve = () => {
     if (selected?.words.trim() && !readOnly && !is_source) void actions.state([selected.id], standings.get(selected.id)?.state === "approved" ? "edited" : "approved");
   };
-  useKeys({ ...Object.fromEntries(REASONS.map((one) => [KEYS[one], () => goTo(one)])), a: approve, b: () => setBoard((now) => !now), Enter: () => place.line !== null && focusOn(place.line) });
+  useKeys({ ...Object.fromEntries(REASONS.map((one) => [KEYS[one], () => goTo(one)])), a: approve, b: () => setBoard((now) => !now), "Shift+ArrowDown": () => chosen.extend(1), "Shift+ArrowUp": () => chosen.extend(-1), "Mod+a": chosen.all, Escape: chosen.letGo, Enter: () => place.line !== null && focusOn(place.line) });
   if (!edition.lines.length)
     return (
       <Empty title={t("script.empty")}>
@@ -145,6 +155,11 @@ export function AdaptStage({ production, edition, source }: StageProps) {
               })}
             </>
           )}
+          {!board && shown && (
+            <button type="button" className="h-6 px-1.5 rounded-sm text-xs whitespace-nowrap flex items-center gap-1 bg-tide text-paper" aria-label={t("adapt.showAll", { what: shown.name })} onClick={() => show(null)}>
+              {shown.name} <X size={12} aria-hidden />
+            </button>
+          )}
           <span className="ms-auto flex items-center gap-2">
             {!is_source && !readOnly && <DraftButton production={production} edition={edition} />}
             {!is_source && <Button className="h-7! px-2!" onClick={() => setTerms(true)}><BookA size={15} aria-hidden />{t("adapt.terms")}</Button>}
@@ -154,8 +169,9 @@ export function AdaptStage({ production, edition, source }: StageProps) {
         {board ? (
           <Board
             production={production}
-            onOpen={(language, line) => {
+            onOpen={(language, line, counted) => {
               setBoard(false);
+              show(counted ? { production: production.id, language, ...counted } : null);
               place.go({ language, line });
             }}
           />
@@ -188,9 +204,11 @@ export function AdaptStage({ production, edition, source }: StageProps) {
                         standing={standings.get(item.line.id)}
                         doubt={doubts.get(item.line.id)}
                         selected={item.line.id === place.line}
+                        chosen={chosen.ids.has(item.line.id)}
                         readOnly={readOnly}
                         actions={actions}
                         onSelect={select}
+                        onChoose={choose}
                         onNext={onNext}
                         onPhrase={onPhrase}
                         onTyping={onTyping}
@@ -206,6 +224,9 @@ export function AdaptStage({ production, edition, source }: StageProps) {
               })}
             </div>
           </div>
+        )}
+        {!board && !is_source && !readOnly && chosen.ids.size > 0 && (
+          <ChosenBar production={production} edition={edition} lines={edition.lines.filter((line) => chosen.ids.has(line.id))} standings={standings} actions={actions} onVoice={(ids) => onVoice(...ids)} onDone={chosen.letGo} />
         )}
       </div>
       {!board && !is_source && (

@@ -12,12 +12,13 @@ import { startDrafting } from "./DraftButton";
 
 type Cell = Schemas["Cell"];
 const COUNTED = ["empty", "draft", "edited", "approved", "voiced", "fits"] as const;
+type Counted = (typeof COUNTED)[number] | "unvoiced" | "misfit";
 const LOOK: Record<(typeof COUNTED)[number], string> = {
   empty: "text-alarm", draft: "text-ink border-dashed", edited: "text-ink", approved: "text-tide font-semibold", voiced: "text-soft", fits: "text-soft",
 };
 
 /** All languages at once: parts down, editions across; every figure opens what it counts. */
-export function Board({ production, onOpen }: { production: StageProps["production"]; onOpen: (language: string, line: number) => void }) {
+export function Board({ production, onOpen }: { production: StageProps["production"]; onOpen: (language: string, line: number, counted?: { lines: ReadonlySet<number>; name: string }) => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
@@ -48,10 +49,21 @@ export function Board({ production, onOpen }: { production: StageProps["producti
       ),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
   });
+  const open = useMutation({
+    mutationFn: async ({ language, part, what }: { language: string; part: number | null; what: Counted }) => ({
+      language, part, what,
+      lines: await data(api.GET("/api/productions/{production_id}/editions/{language}/board-lines/", { params: { path: { production_id: production.id, language }, query: { what, ...(part === null ? {} : { part }) } } })),
+    }),
+    onSuccess: ({ language, part, what, lines }) => {
+      const [first] = lines;
+      if (first !== undefined) onOpen(language, first, { lines: new Set(lines), name: t("board.only", { what: t(`board.${what}`), part: part === null ? t("board.noPart") : titles.get(part), count: lines.length }) });
+    },
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+  });
+  const titles = new Map(production.parts.map((part) => [part.id, part.name]));
   if (!board) return <p className="p-8 text-soft" role="status">{t("common.loading")}</p>;
   const names = new Map(production.editions.map((edition) => [edition.language, edition]));
   const parts = [...new Map(board.editions.flatMap((edition) => edition.cells.map((cell) => [cell.part, cell.part] as const))).values()];
-  const titles = new Map(production.parts.map((part) => [part.id, part.name]));
   const toggle = (language: string) => {
     const next = new Set(chosen);
     if (!next.delete(language)) next.add(language);
@@ -71,11 +83,11 @@ export function Board({ production, onOpen }: { production: StageProps["producti
       </div>
       {check.data?.map(({ language, doubts }) => {
         const lines = doubts.filter((one) => one.findings.length + one.misspelt.length + one.rude.length + one.unknown.length > 0);
-        const first = lines[0];
+        const [first] = lines;
         return (
           <p key={language} className="text-sm flex items-center gap-2">
             <b lang={language}>{names.get(language)?.own_name ?? language}</b>
-            {first ? <button type="button" className="underline" onClick={() => onOpen(language, first.line)}>{t("board.toLook", { count: lines.length })}</button> : <span className="text-soft">{t("board.allGood")}</span>}
+            {first ? <button type="button" className="underline" onClick={() => onOpen(language, first.line, { lines: new Set(lines.map((one) => one.line)), name: t("board.toLook", { count: lines.length }) })}>{t("board.toLook", { count: lines.length })}</button> : <span className="text-soft">{t("board.allGood")}</span>}
           </p>
         );
       })}
@@ -96,7 +108,7 @@ export function Board({ production, onOpen }: { production: StageProps["producti
               <th scope="row" className="text-start font-semibold pe-4 py-2 max-w-48">{part === null ? t("board.noPart") : titles.get(part)}</th>
               {board.editions.map(({ language, cells }) => {
                 const cell = cells.find((one) => one.part === part);
-                return <td key={language} className="px-2 py-2">{cell && <CellView cell={cell} name={`${titles.get(part ?? -1) ?? ""} ${names.get(language)?.own_name ?? language}`} onOpen={(line) => onOpen(language, line)} />}</td>;
+                return <td key={language} className="px-2 py-2">{cell && <CellView cell={cell} name={`${titles.get(part ?? -1) ?? ""} ${names.get(language)?.own_name ?? language}`} onOpen={(what) => open.mutate({ language, part, what })} />}</td>;
               })}
             </tr>
           ))}
@@ -106,7 +118,7 @@ export function Board({ production, onOpen }: { production: StageProps["producti
   );
 }
 
-function CellView({ cell, name, onOpen }: { cell: Cell; name: string; onOpen: (line: number) => void }) {
+function CellView({ cell, name, onOpen }: { cell: Cell; name: string; onOpen: (what: Counted) => void }) {
   const { t } = useTranslation();
   const worded = cell.lines - cell.empty;
   const share = (count: number, of: number) => `${(100 * count) / Math.max(1, of)}%`;
@@ -122,12 +134,12 @@ function CellView({ cell, name, onOpen }: { cell: Cell; name: string; onOpen: (l
         {COUNTED.map((what) => {
           const count = cell[what];
           const of = what === "voiced" || what === "fits" ? cell.spoken : cell.lines;
-          // What is all voiced and fits needs no more than its bar; what is missing is led to.
-          const first = what === "voiced" ? (cell.first.unvoiced ?? cell.first.voiced) : what === "fits" ? (cell.first.misfit ?? cell.first.fits) : cell.first[what];
+          // Of what is voiced and fits, what is missing is led to.
+          const opened: Counted = what === "voiced" && cell.first.unvoiced !== undefined ? "unvoiced" : what === "fits" && cell.first.misfit !== undefined ? "misfit" : what;
           if (!count && what !== "voiced" && what !== "fits") return null;
           if (what === "fits" && cell.voiced === 0) return null;
           return (
-            <button key={what} type="button" disabled={first === undefined} aria-label={`${name}: ${t(`board.${what}`)} ${count} / ${of}`} className={`text-xs min-h-6 min-w-6 px-1 rounded-sm hover:bg-sunk ${LOOK[what]}`} onClick={() => first !== undefined && onOpen(first)}>
+            <button key={what} type="button" disabled={cell.first[opened] === undefined} aria-label={`${name}: ${t(`board.${what}`)} ${count} / ${of}`} className={`text-xs min-h-6 min-w-6 px-1 rounded-sm hover:bg-sunk ${LOOK[what]}`} onClick={() => onOpen(opened)}>
               {t(`board.${what}`)} {count}{count !== of && `/${of}`}
             </button>
           );

@@ -11,11 +11,13 @@ import { Button, IconButton, Tip } from "../../shared/ui/controls";
 import { useDraftingMeans } from "./useAdapt";
 
 /** Drafts the empty lines of the edition, and says how far it is. */
-export function DraftButton({ production, edition, only }: {
+export function DraftButton({ production, edition, only, again = 0 }: {
   production: StageProps["production"];
   edition: StageProps["edition"];
   /** Just these lines; all that are empty without. */
   only?: readonly number[];
+  /** So many of them are a machine's drafts already, and are drafted anew where none is empty. */
+  again?: number;
 }) {
   const { t } = useTranslation();
   const { language } = edition.edition;
@@ -25,7 +27,7 @@ export function DraftButton({ production, edition, only }: {
   const empty = edition.lines.filter((line) => !line.words.trim() && (!only || only.includes(line.id))).length;
   const [job, setJob] = useState<number | null>(null);
   const start = useMutation({
-    mutationFn: () => startDrafting(production.id, language, only && [...only]),
+    mutationFn: () => startDrafting(production.id, language, only && [...only], empty === 0),
     onSuccess: (begun) => setJob(begun.id),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
   });
@@ -44,23 +46,23 @@ export function DraftButton({ production, edition, only }: {
         <IconButton name={t("draft.stop")} className="size-7" onClick={() => void data(api.DELETE("/api/drafts/{job_id}/", { params: { path: { job_id: now.id } } }))}><Square size={13} aria-hidden /></IconButton>
       </span>
     );
-  if (!empty) return null;
+  if (!empty && !again) return null;
   const how = means ? (means.route.length ? t("draft.how", { route: means.names.join(" → "), units: means.units }) : t("draft.memoryOnly", { units: means.units })) : "";
   return (
     <Tip text={how}>
       <Button className="h-7! px-2!" disabled={start.isPending} onClick={() => start.mutate()}>
         <WandSparkles size={15} aria-hidden />
-        {only ? t("draft.this") : t("draft.lines", { count: empty })}
+        {!empty ? t("draft.again", { count: again }) : only?.length === 1 ? t("draft.this") : t("draft.lines", { count: empty })}
       </Button>
     </Tip>
   );
 }
 
-export function startDrafting(production: number, language: string, lines?: number[]): Promise<Schemas["Drafting"]> {
+export function startDrafting(production: number, language: string, lines?: number[], again = false): Promise<Schemas["Drafting"]> {
   return data(
     api.POST("/api/productions/{production_id}/editions/{language}/drafts/", {
       params: { path: { production_id: production, language } },
-      body: { again: false, ...(lines ? { lines } : {}) },
+      body: { again, ...(lines ? { lines } : {}) },
     }),
   );
 }

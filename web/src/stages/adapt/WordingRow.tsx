@@ -8,6 +8,7 @@ import { rate } from "../../shared/format";
 import { Button, IconButton } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
+import { howChosen, type How } from "../../shared/useChosen";
 import { SampleButton } from "../cast/CastStage";
 import { GaugeBar, GaugeWords } from "./Gauge";
 import { MARK_LOOK, pieces, sourceSpans, wordingSpans } from "./marks";
@@ -27,9 +28,11 @@ interface Props {
   standing: Standing | undefined;
   doubt: Doubt | undefined;
   selected: boolean;
+  chosen: boolean;
   readOnly: boolean;
   actions: AdaptActions;
   onSelect: (line: number) => void;
+  onChoose: (line: number, how: How) => void;
   onNext: (from: number) => void;
   onPhrase: (line: number, text: string, at: number, length: number) => void;
   onTyping: (line: number, text: string | null) => void;
@@ -39,7 +42,7 @@ interface Props {
 /** A line: source, wording, how long it will be, and what became of it. */
 export const WordingRow = memo(function WordingRow(props: Props) {
   const { t } = useTranslation();
-  const { edition, line, speaker, sourceWords, standing, doubt, selected, readOnly } = props;
+  const { edition, line, speaker, sourceWords, standing, doubt, selected, chosen, readOnly } = props;
   const { language, direction, is_source, own_name } = edition.edition;
   const state = line.words.trim() ? (standing?.state ?? "edited") : "empty";
   return (
@@ -47,11 +50,23 @@ export const WordingRow = memo(function WordingRow(props: Props) {
       role="row"
       data-line={line.id}
       aria-current={selected ? "true" : undefined}
-      className={`grid ${GRID} gap-3 px-4 py-1.5 items-start border-b border-rule/60 border-s-4 ${selected ? "border-s-tide bg-tide-wash/60" : "border-s-transparent"}`}
+      className={`grid ${GRID} gap-3 px-4 py-1.5 items-start border-b border-rule/60 border-s-4 ${chosen ? "border-s-tide bg-tide-wash" : selected ? "border-s-tide bg-tide-wash/60" : "border-s-transparent"}`}
       onClick={() => props.onSelect(line.id)}
     >
       <span role="cell" className="flex items-center gap-2 min-w-0">
-        <span className="text-xs text-soft w-7 text-end shrink-0">{line.number}</span>
+        <button
+          type="button"
+          tabIndex={-1}
+          aria-label={t("script.chooseLine", { number: line.number })}
+          aria-pressed={chosen}
+          className="text-xs text-soft w-7 h-6 pe-1 text-end shrink-0 rounded-sm hover:bg-sunk select-none"
+          onClick={(event) => {
+            event.stopPropagation();
+            props.onChoose(line.id, howChosen(event));
+          }}
+        >
+          {line.number}
+        </button>
         {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
         <span className="truncate text-sm font-semibold" title={speaker?.name}>{speaker?.name}</span>
       </span>
@@ -106,17 +121,21 @@ export const WordingRow = memo(function WordingRow(props: Props) {
   );
 });
 
+/** What is typed and not yet saved, by wording: a row that is scrolled out of sight goes, what was typed in it stays. */
+const unsavedTyping = new Map<string, { text: string; base: number; failed: boolean }>();
+
 /** The words, typed directly. Saved on leaving and on Enter; Escape takes the typing back. */
 function Field({ production, edition, line, doubt, standing, selected, readOnly, actions, label, onSelect, onNext, onPhrase, onTyping }: Props & { label: string }) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const field = useRef<HTMLTextAreaElement>(null);
-  const [typed, setTyped] = useState<string | null>(null);
-  const [base, setBase] = useState(line.revision);
-  const [unsaved, setUnsaved] = useState(false);
+  const { language, direction } = edition.edition;
+  const own = `${production}/${language}/${line.id}`;
+  const [typed, setTyped] = useState<string | null>(() => unsavedTyping.get(own)?.text ?? null);
+  const [base, setBase] = useState(() => unsavedTyping.get(own)?.base ?? line.revision);
+  const [unsaved, setUnsaved] = useState(() => unsavedTyping.get(own)?.failed ?? false);
   const [reopen, setReopen] = useState(false);
   const saving = useRef(false);
-  const { language, direction } = edition.edition;
   const text = typed ?? line.words;
   const approved = standing?.state === "approved";
 
@@ -128,18 +147,25 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
   }, [text]);
   useEffect(() => () => onTyping(line.id, null), [onTyping, line.id]);
 
+  function takeBack() {
+    unsavedTyping.delete(own);
+    setTyped(null);
+    setUnsaved(false);
+    setReopen(false);
+    onTyping(line.id, null);
+  }
   async function keep(): Promise<boolean> {
     if (typed === null) return true;
     if (saving.current) return false;
     if (typed.trim() === line.words) {
-      setTyped(null);
-      setUnsaved(false);
-      onTyping(line.id, null);
+      takeBack();
       return true;
     }
     saving.current = true;
     try {
       await actions.write(line.id, typed, base, reopen);
+      // More may have been typed meanwhile.
+      if (unsavedTyping.get(own)?.text === typed) unsavedTyping.delete(own);
       setTyped((now) => (now === typed ? null : now));
       setUnsaved(false);
       setReopen(false);
@@ -147,17 +173,22 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
       return true;
     } catch (error) {
       setUnsaved(true);
-      if (error instanceof Fault && error.code === "conflict") {
-        // The next try is typed over what stands there now, knowingly.
-        const now = error.current as { revision?: number } | undefined;
-        if (now?.revision) setBase(now.revision);
-      }
+      // The next try is typed over what stands there now, knowingly.
+      const now = error instanceof Fault && error.code === "conflict" ? (error.current as { revision?: number } | undefined)?.revision : undefined;
+      if (now) setBase(now);
+      unsavedTyping.set(own, { text: unsavedTyping.get(own)?.text ?? typed, base: now ?? base, failed: true });
       say({ tone: "bad", text: `${label}: ${(error instanceof Fault && error.message) || t("common.unreachableKept")}` });
       return false;
     } finally {
       saving.current = false;
     }
   }
+  const keepNow = useRef(keep);
+  useEffect(() => {
+    keepNow.current = keep;
+  });
+  // A row scrolled out of sight while it is typed in is not left by hand: it is saved all the same.
+  useEffect(() => () => void keepNow.current(), []);
   function phrase() {
     const box = field.current;
     if (box) onPhrase(line.id, box.value, box.selectionStart, box.selectionEnd - box.selectionStart);
@@ -187,6 +218,7 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
         }}
         onChange={(event) => {
           setTyped(event.target.value);
+          unsavedTyping.set(own, { text: event.target.value, base, failed: unsaved });
           onTyping(line.id, event.target.value);
         }}
         onSelect={phrase}
@@ -197,17 +229,11 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
             event.preventDefault();
             const approve = event.ctrlKey || event.metaKey;
             void keep().then((done) => {
-              if (!done) return;
-              // On at once: who approves line after line does not wait for the server.
-              onNext(line.id);
-              if (approve && text.trim()) void actions.state([line.id], "approved");
+              if (done && approve && text.trim()) void actions.state([line.id], "approved");
             });
-          } else if (event.key === "Escape") {
-            setTyped(null);
-            setUnsaved(false);
-            setReopen(false);
-            onTyping(line.id, null);
-          }
+            // On at once: who goes through line after line does not wait for the server, and is not moved later.
+            onNext(line.id);
+          } else if (event.key === "Escape") takeBack();
         }}
       />
       {selected && !readOnly && approved && !reopen && (

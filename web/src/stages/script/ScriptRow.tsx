@@ -8,6 +8,7 @@ import { clock } from "../../shared/format";
 import { Button, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
+import { howChosen, type How } from "../../shared/useChosen";
 import type { EditedLine } from "./scriptState";
 import { SpeakerField } from "./SpeakerField";
 import { NoteField, TimesField } from "./TimesField";
@@ -25,7 +26,7 @@ export interface Frame {
   actions: ScriptActions;
   /** Move the caret to a line: by how many from here, or to a line by its id, at a place in its words. */
   go: (from: number, by: number, at?: "start" | "end" | number) => void;
-  choose: (line: number, how: "one" | "more" | "range") => void;
+  choose: (line: number, how: How) => void;
   moveChosen: (line: number, by: 1 | -1) => void;
   /** What is dragged with this line. */
   dragged: (line: number) => number[];
@@ -92,7 +93,7 @@ export const ScriptRow = memo(function ScriptRow({
         aria-pressed={chosen}
         draggable={!frame.readOnly}
         className="text-xs text-soft pt-1 text-end pe-1 cursor-grab rounded-sm hover:bg-sunk select-none"
-        onClick={(event) => frame.choose(line.id, event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "more" : "one")}
+        onClick={(event) => frame.choose(line.id, howChosen(event))}
         onDragStart={(event) => {
           event.dataTransfer.setData(DRAGGED, JSON.stringify(frame.dragged(line.id)));
           event.dataTransfer.effectAllowed = "move";

@@ -6,6 +6,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { usePlace } from "../../frame/place";
 import { api, data, type EditionLines, type Finding, type Line, type Production } from "../../shared/api/client";
+import { range, type How } from "../../shared/useChosen";
 import { useKeys } from "../../shared/useKeys";
 import { Button, Empty } from "../../shared/ui/controls";
 import { ChecksPanel } from "./ChecksPanel";
@@ -15,7 +16,7 @@ import { GivingBar } from "./GivingBar";
 import { HistoryPanel } from "./HistoryPanel";
 import { PartHeading, PartsPanel } from "./PartsPanel";
 import { ScriptRow, type Frame } from "./ScriptRow";
-import { asTable, asText, neighbourFor, range, type EditedLine, type ScriptState } from "./scriptState";
+import { asTable, asText, neighbourFor, type EditedLine, type ScriptState } from "./scriptState";
 import { SpeakersPanel } from "./SpeakersPanel";
 import { useScript, useScriptActions } from "./useScript";
 
@@ -101,7 +102,7 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     [now, select],
   );
   const choose = useCallback(
-    (line: number, how: "one" | "more" | "range") => {
+    (line: number, how: How) => {
       const all = now().lines;
       if (how === "range") setChosen(new Set(range(all, anchor.current ?? line, line)));
       else if (how === "more")

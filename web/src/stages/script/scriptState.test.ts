@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 
 import type { ScriptLine, ScriptPart } from "../../shared/api/client";
-import { asTable, asText, cutHere, merged, neighbourFor, range, speakersLike, type ScriptState } from "./scriptState";
+import { range } from "../../shared/useChosen";
+import { asTable, asText, cutHere, merged, neighbourFor, speakersLike, type ScriptState } from "./scriptState";
 
 const line = (id: number, place: string, words = `line ${id}`, revision = 1): ScriptLine => ({
   id, place, part: null, speaker: 1, kind: "spoken", in_sight: null, slot: null, notes: "", words, revision,

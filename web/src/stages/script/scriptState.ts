@@ -80,14 +80,6 @@ export function cutHere(state: ScriptState, id: number, at: number, words: strin
   return { ...state, lines };
 }
 
-/** Ids of the lines from one to another, both with them, in the script's order. */
-export function range(lines: readonly { id: number }[], from: number, to: number): number[] {
-  const a = lines.findIndex((line) => line.id === from);
-  const b = lines.findIndex((line) => line.id === to);
-  if (a < 0 || b < 0) return [to];
-  return lines.slice(Math.min(a, b), Math.max(a, b) + 1).map((line) => line.id);
-}
-
 /** Where selected lines come to stand when they are moved by one: the line to come behind, null for the beginning. */
 export function neighbourFor(lines: readonly { id: number }[], chosen: ReadonlySet<number>, by: 1 | -1): number | null | undefined {
   const first = lines.findIndex((line) => chosen.has(line.id));

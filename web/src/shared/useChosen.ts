@@ -1,0 +1,50 @@
+import { useCallback, useMemo, useRef, useState } from "react";
+
+export type How = "one" | "more" | "range";
+
+/** How a click on a line's number chooses, by the keys that are held. */
+export const howChosen = (event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }): How =>
+  event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "more" : "one";
+
+/** Ids of the lines from one to another, both with them, in the order of the lines. */
+export function range(lines: readonly { id: number }[], from: number, to: number): number[] {
+  const a = lines.findIndex((line) => line.id === from);
+  const b = lines.findIndex((line) => line.id === to);
+  if (a < 0 || b < 0) return [to];
+  return lines.slice(Math.min(a, b), Math.max(a, b) + 1).map((line) => line.id);
+}
+
+/** Several lines chosen together, beside the one that the whole frame has selected. */
+export function useChosen(lines: readonly { id: number }[], current: number | null, select: (line: number) => void) {
+  const [ids, setIds] = useState<ReadonlySet<number>>(new Set());
+  const anchor = useRef<number | null>(null);
+  const choose = useCallback(
+    (line: number, how: How) => {
+      if (how === "range") setIds(new Set(range(lines, anchor.current ?? line, line)));
+      else if (how === "more")
+        setIds((old) => {
+          const next = new Set(old);
+          if (!next.delete(line)) next.add(line);
+          return next;
+        });
+      else setIds((old) => (old.size === 1 && old.has(line) ? new Set() : new Set([line])));
+      if (how !== "range") anchor.current = line;
+      select(line);
+    },
+    [lines, select],
+  );
+  const extend = useCallback(
+    (by: 1 | -1) => {
+      const at = lines.findIndex((line) => line.id === current);
+      const next = at < 0 ? undefined : lines[at + by];
+      if (current === null || !next) return;
+      if (!ids.size || anchor.current === null) anchor.current = current;
+      setIds(new Set(range(lines, anchor.current, next.id)));
+      select(next.id);
+    },
+    [lines, current, ids, select],
+  );
+  const all = useCallback(() => setIds(new Set(lines.map((line) => line.id))), [lines]);
+  const letGo = useCallback(() => setIds(new Set()), []);
+  return useMemo(() => ({ ids, choose, extend, all, letGo }), [ids, choose, extend, all, letGo]);
+}
