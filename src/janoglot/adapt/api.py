@@ -157,7 +157,7 @@ class BriefedSerializer(serializers.Serializer[Data]):
 
 
 def line_of(production_id: int, line_id: int) -> Line:
-    line = Line.objects.filter(production_id=production_id, pk=line_id).first()
+    line = Line.objects.select_related("part").filter(production_id=production_id, pk=line_id).first()
     if line is None:
         raise Http404
     return line

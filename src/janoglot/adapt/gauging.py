@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+from django.db.models import Min
+
 from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.adapt.gauge import gauge, predicted_seconds
 from janoglot.core.errors import EngineError
@@ -34,17 +36,16 @@ def recipe_for(edition: Edition, line: Line, text: str) -> TakeRecipe | None:
     return TakeRecipe(text.strip(), settings.shaped(voice), settings.delivery, language, foreign)
 
 
-def room_for(edition: Edition, line: Line) -> float | None:
+def room_for(edition: Edition, line: Line, timing: LineTiming | None) -> float | None:
     """Seconds from the line's in-time that it may use: its slot, and the silence after it as far as that is allowed."""
     if line.slot is None or line.end_ms is None:
         return None
     settings = settings_of(edition)
-    timing = LineTiming.objects.filter(edition=edition, line=line).first()
     run_on = timing.core.run_on if timing and timing.core.run_on is not None else settings.run_on
     if timing and timing.core.mode == "hold":
         run_on = 0.0
     later = Line.objects.filter(production_id=line.production_id, kind=Line.Kind.SPOKEN, start_ms__gte=line.end_ms)
-    following = later.exclude(pk=line.pk).order_by("start_ms").values_list("start_ms", flat=True).first()
+    following = later.exclude(pk=line.pk).aggregate(first=Min("start_ms"))["first"]
     free = (following - line.end_ms) / 1000 - settings.breath if following is not None else _FAR
     end = line.part.end_ms / 1000 if line.part and line.part.end_ms else None
     room = line.slot[1] - line.slot[0] + max(0.0, min(run_on, free))
@@ -65,6 +66,6 @@ def gauge_for(edition: Edition, line: Line, text: str) -> dict[str, Any]:
     timing = LineTiming.objects.filter(edition=edition, line=line).first()
     hard = (timing.core.hard_fast if timing else None) or (rates[3] if rates else settings.hard_fast)
     slot = line.slot[1] - line.slot[0] if line.slot else None
-    found = gauge(text, edition.language, natural, slot, room_for(edition, line),
+    found = gauge(text, edition.language, natural, slot, room_for(edition, line, timing),
                   rates[1] if rates else settings.comfortable_fast, hard)
     return asdict(found)

@@ -4,11 +4,12 @@ import { useTranslation } from "react-i18next";
 
 import type { EditionLines, Production } from "../shared/api/client";
 import { IconButton } from "../shared/ui/controls";
+import { hushBeneath, stepBeneath } from "./beneath";
 import { inStep, middleOfFrame, pictureAt } from "./picture";
-import { underneath, usePlayer } from "./player";
+import { usePlayer } from "./player";
 import { mediaFile, useSourceMedia } from "./useSourceMedia";
 
-/** The source's picture in a small window, in step with what is heard; and the source's sound beneath the dub. */
+/** The source's picture in a small window, in step with what is heard; and what else is heard, in step with it. */
 export function PictureWindow({ production, dub }: { production: Production; dub: EditionLines | undefined }) {
   const { t } = useTranslation();
   const media = useSourceMedia(production.id);
@@ -20,10 +21,11 @@ export function PictureWindow({ production, dub }: { production: Production; dub
   useEffect(() => {
     let frame = 0;
     const step = () => {
-      const { loaded, playing, time, speed } = usePlayer.getState();
+      const { loaded, playing, time, speed, alone } = usePlayer.getState();
       // The source itself has no holds, whatever edition is open.
       const own = loaded && dub && loaded.language === dub.edition.language && !dub.edition.is_source;
-      const { time: wanted, held } = pictureAt(own ? (holds ?? []) : [], time);
+      const seen = pictureAt(own ? (holds ?? []) : [], time);
+      const { time: wanted, held } = seen;
       const moving = playing && !held;
       const picture = video.current;
       if (picture && picture.readyState > 0) {
@@ -38,22 +40,13 @@ export function PictureWindow({ production, dub }: { production: Production; dub
           if (picture.paused && !picture.ended) void picture.play().catch(() => undefined);
         }
       }
-      if (underneath?.getAttribute("src")) {
-        if (!moving) {
-          if (!underneath.paused) underneath.pause();
-        } else {
-          const { seek, rate } = inStep(underneath.currentTime - wanted, fps);
-          if (seek && !underneath.seeking) underneath.currentTime = wanted;
-          underneath.playbackRate = speed * rate;
-          if (underneath.paused && !underneath.ended) void underneath.play().catch(() => undefined);
-        }
-      }
+      stepBeneath(seen, playing, speed, alone);
       frame = requestAnimationFrame(step);
     };
     frame = requestAnimationFrame(step);
     return () => {
       cancelAnimationFrame(frame);
-      underneath?.pause();
+      hushBeneath();
     };
   }, [dub, holds, fps]);
   if (media?.state !== "ready" || !media.has_picture) return null;

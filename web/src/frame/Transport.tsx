@@ -1,16 +1,19 @@
+import { useQueries } from "@tanstack/react-query";
 import { Pause, Play, SkipBack, SkipForward } from "lucide-react";
 import { Slider, ToggleGroup } from "radix-ui";
-import { useMemo } from "react";
+import { useEffect, useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { EditionLines, Line, Production } from "../shared/api/client";
+import { editionQuery } from "../shared/api/queries";
 import { clock } from "../shared/format";
 import { useKeys } from "../shared/useKeys";
 import { IconButton, Select, Tip } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
 import { lineAt, spokenWords, wordAt } from "./lines";
+import { HeardMenu } from "./HeardMenu";
 import { lineInAddress, usePlace } from "./place";
-import { usePlayer, type Listening } from "./player";
+import { usePlayer, type Listening, type Under } from "./player";
 import { mediaFile, useSourceMedia } from "./useSourceMedia";
 
 const SPEEDS = [0.75, 1, 1.25, 1.5, 2];
@@ -46,7 +49,14 @@ export function Transport({
   const speaker = production.speakers.find((one) => one.id === shown?.speaker);
   const canPlay = Boolean(fromRecording ?? heard?.mix_recipe);
   const name = fromRecording ?? heard?.mix_recipe;
-  const beneath = listening !== "both" ? null : (recording ?? (source?.mix_recipe ? { language: source.edition.language } : null));
+  const besides = player.besides.filter((language) => language !== heard?.edition.language && production.editions.some((one) => one.language === language && one.counts.current > 0));
+  const others = useQueries({ queries: besides.map((language) => editionQuery(production.id, language)) });
+  const beneath: Under[] = [];
+  if (listening === "both" && source && (recording ?? source.mix_recipe)) beneath.push({ language: source.edition.language, address: recording, holds: [], level: 0.45 });
+  for (const [index, language] of besides.entries())
+    if (!beneath.some((one) => one.language === language)) beneath.push({ language, address: null, holds: others[index]?.data?.holds ?? [], level: 0.8 });
+  const inside = [heard?.edition.language ?? "", ...beneath.map((one) => one.language)];
+  const alone = player.alone !== null && inside.includes(player.alone) ? player.alone : null;
 
   function playFrom(line: Line | null) {
     if (!heard) return;
@@ -54,6 +64,16 @@ export function Transport({
     if (fromRecording) void player.playFile(production.id, heard.edition.language, fromRecording, from);
     else void player.play(production.id, heard.edition.language, heard.mix_recipe, from, beneath);
   }
+  const together = beneath.map((one) => `${one.language} ${one.holds.length}`).join();
+  useEffect(() => {
+    if (player.alone !== alone) player.setAlone(alone);
+  }, [player, alone]);
+  useEffect(() => {
+    // Chosen while it plays: it goes on with what is chosen.
+    if (player.playing && heard && loadedHere && !fromRecording) void player.play(production.id, heard.edition.language, heard.mix_recipe, null, beneath);
+    // When what is heard together changes, not whenever something is drawn.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [together]);
   function toggle() {
     if (player.playing || player.preparing !== null) player.pause();
     else {
@@ -134,6 +154,7 @@ export function Transport({
           ))}
         </ToggleGroup.Root>
       )}
+      {listening !== "source" && <HeardMenu production={production} open={heard?.edition.language ?? ""} inside={inside} alone={alone} />}
       <div className="min-w-0 grow flex items-center gap-2.5" aria-live="off">
         {player.preparing !== null ? (
           <span role="status" className="text-sm">{t("transport.mixing", { percent: Math.round(player.preparing * 100) })}</span>

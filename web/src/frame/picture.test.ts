@@ -1,14 +1,34 @@
 import { describe, expect, it } from "vitest";
 
-import { inStep, middleOfFrame, pictureAt } from "./picture";
+import { inStep, middleOfFrame, pictureAt, timeIn } from "./picture";
 
 describe("the picture of an edition", () => {
   const holds = [{ at: 3, seconds: 1 }, { at: 9, seconds: 2 }];
   it.each([[2, 2, false], [3.5, 3, true], [5, 4, false], [11, 9, true], [13, 10, false]])("at %f s shows %f s", (at, time, held) => {
-    expect(pictureAt(holds, at)).toEqual({ time, held });
+    expect(pictureAt(holds, at)).toMatchObject({ time, held });
+    // An edition with the same holds is where it was.
+    expect(timeIn(holds, pictureAt(holds, at)).time).toBeCloseTo(at);
   });
   it("without holds is the source's", () => {
-    expect(pictureAt([], 7.2)).toEqual({ time: 7.2, held: false });
+    expect(pictureAt([], 7.2)).toEqual({ time: 7.2, held: false, since: 0 });
+  });
+});
+
+describe("two editions heard together", () => {
+  const own = [{ at: 3, seconds: 1 }];
+  it.each([
+    ["before any hold", 2, 2, false],
+    ["in a hold that both have", 3.5, 3.5, false],
+    ["the other's hold is shorter: it waits", 4.6, 4, true],
+    ["after both", 6, 5, false],
+  ])("%s", (_, at, time, still) => {
+    const found = timeIn(own, pictureAt([{ at: 3, seconds: 2 }], at));
+    expect(found.time).toBeCloseTo(time);
+    expect(found.still).toBe(still);
+  });
+  it("a track without holds is the source, and waits in every hold", () => {
+    expect(timeIn([], pictureAt(own, 3.4))).toEqual({ time: 3, still: true });
+    expect(timeIn([], pictureAt(own, 9))).toEqual({ time: 8, still: false });
   });
 });
 

@@ -4,15 +4,36 @@ export interface Hold {
   seconds: number;
 }
 
-/** The source's time that is seen at a time of the edition, and whether the picture stands still there. */
-export function pictureAt(holds: readonly Hold[], seconds: number): { time: number; held: boolean } {
+/** The source's time that is seen, whether the picture stands still there, and how long it has stood. */
+export interface Picture {
+  time: number;
+  held: boolean;
+  since: number;
+}
+
+/** What is seen at a time of the edition. */
+export function pictureAt(holds: readonly Hold[], seconds: number): Picture {
   let left = seconds;
   for (const hold of holds) {
-    if (left <= hold.at) return { time: left, held: false };
-    if (left <= hold.at + hold.seconds) return { time: hold.at, held: true };
+    if (left <= hold.at) return { time: left, held: false, since: 0 };
+    if (left <= hold.at + hold.seconds) return { time: hold.at, held: true, since: left - hold.at };
     left -= hold.seconds;
   }
-  return { time: left, held: false };
+  return { time: left, held: false, since: 0 };
+}
+
+/** Where a track with holds of its own is when this is seen; `still` where it has to wait for a longer hold of another. */
+export function timeIn(holds: readonly Hold[], { time, held, since }: Picture): { time: number; still: boolean } {
+  let sum = time;
+  let still = held;
+  for (const hold of holds) {
+    if (hold.at < time - 1e-3) sum += hold.seconds;
+    else if (held && hold.at < time + 1e-3) {
+      sum += Math.min(hold.seconds, since);
+      still = since > hold.seconds;
+    }
+  }
+  return { time: sum, still };
 }
 
 /** The middle of the frame that is shown at a time: a player that is sent there shows that frame and no other. */

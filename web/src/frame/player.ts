@@ -2,8 +2,12 @@ import { create } from "zustand";
 
 import { Fault, type Mix } from "../shared/api/client";
 import { askForMix, fetchMix, mixSound, queryClient } from "../shared/api/queries";
+import { setBeneath, type Beneath } from "./beneath";
 
 export type Listening = "source" | "dub" | "both";
+
+/** What is to play beneath; without an address, the mix of that edition. */
+export type Under = Omit<Beneath, "address"> & { address: string | null };
 
 interface PlayerState {
   /** What is loaded: production, language and the mix's recipe. */
@@ -15,17 +19,23 @@ interface PlayerState {
   duration: number;
   speed: number;
   listening: Listening;
+  /** Other editions heard with the one that is open, by language. */
+  besides: readonly string[];
+  /** Of all that plays, the one language that is heard; null: all. */
+  alone: string | null;
   fault: string | null;
   setSpeed: (speed: number) => void;
   setListening: (listening: Listening) => void;
+  setBesides: (besides: readonly string[]) => void;
+  setAlone: (alone: string | null) => void;
   seek: (time: number) => void;
   pause: () => void;
   clearFault: () => void;
   /**
-   * Play the mix named `recipe` from `from` seconds, having it made first where it is missing. What lies at `under` plays
-   * beneath it, in step with the picture.
+   * Play the mix named `recipe` from `from` seconds, having it made first where it is missing. What is `under` it plays
+   * beneath, in step with the picture; an edition that is not mixed yet is mixed first.
    */
-  play: (production: number, language: string, recipe: string, from: number | null, under?: string | { language: string } | null) => Promise<void>;
+  play: (production: number, language: string, recipe: string, from: number | null, under?: readonly Under[]) => Promise<void>;
   /** Play a recording that is there already. */
   playFile: (production: number, language: string, address: string, from: number | null) => Promise<void>;
 }
@@ -36,13 +46,6 @@ if (audio) {
   audio.preservesPitch = true;
 }
 
-/** The source beneath the dub; who shows the picture keeps both in step with the programme. */
-export const underneath = typeof Audio === "undefined" ? null : new Audio();
-if (underneath) {
-  underneath.preload = "auto";
-  underneath.volume = 0.45;
-}
-
 export const usePlayer = create<PlayerState>((set, get) => ({
   loaded: null,
   playing: false,
@@ -51,12 +54,19 @@ export const usePlayer = create<PlayerState>((set, get) => ({
   duration: 0,
   speed: 1,
   listening: "dub",
+  besides: [],
+  alone: null,
   fault: null,
   setSpeed: (speed) => {
     if (audio) audio.playbackRate = speed;
     set({ speed });
   },
   setListening: (listening) => set({ listening }),
+  setBesides: (besides) => set({ besides }),
+  setAlone: (alone) => {
+    set({ alone });
+    hush();
+  },
   clearFault: () => set({ fault: null }),
   seek: (time) => {
     if (audio && get().loaded) audio.currentTime = time;
@@ -74,7 +84,8 @@ export const usePlayer = create<PlayerState>((set, get) => ({
         audio.src = address;
         set({ loaded: { production, language, recipe: address }, duration: 0, fault: null });
       }
-      setUnder(null);
+      setBeneath([]);
+      hush();
       audio.playbackRate = get().speed;
       if (from !== null) audio.currentTime = from;
       await audio.play();
@@ -84,16 +95,22 @@ export const usePlayer = create<PlayerState>((set, get) => ({
       set({ playing: false, preparing: null, fault: error instanceof Error ? error.message || "unreachable" : "error" });
     }
   },
-  play: async (production, language, recipe, from, under = null) => {
+  play: async (production, language, recipe, from, under = []) => {
     if (!audio) return;
     const { loaded } = get();
     try {
-      if (under && typeof under === "object") {
-        // The source as it is voiced here: made first, like the dub.
-        set({ preparing: 0, fault: null });
-        const made = await madeMix(production, under.language, () => get().preparing !== null, (share) => set({ preparing: share / 2 }));
-        if (made) setUnder(mixSound(production, under.language, made.recipe));
-      } else setUnder(under);
+      const beneath: Beneath[] = [];
+      for (const [index, one] of under.entries()) {
+        let { address } = one;
+        if (address === null) {
+          set({ preparing: 0, fault: null });
+          const made = await madeMix(production, one.language, () => get().preparing !== null, (share) => set({ preparing: (index + share) / (under.length + 1) }));
+          if (!made) return; // stopped meanwhile
+          address = mixSound(production, one.language, made.recipe);
+        }
+        beneath.push({ ...one, address });
+      }
+      setBeneath(beneath);
       if (!loaded || loaded.recipe !== recipe || loaded.language !== language) {
         set({ preparing: 0, fault: null });
         const mix = await madeMix(production, language, () => get().preparing !== null, (share) => set({ preparing: share }));
@@ -103,6 +120,7 @@ export const usePlayer = create<PlayerState>((set, get) => ({
         audio.src = mixSound(production, language, mix.recipe);
         set({ loaded: { production, language, recipe: mix.recipe }, duration: mix.report?.seconds ?? 0 });
       }
+      hush();
       audio.playbackRate = get().speed;
       if (from !== null) audio.currentTime = from;
       await audio.play();
@@ -127,11 +145,10 @@ async function madeMix(production: number, language: string, goesOn: () => boole
   return mix;
 }
 
-function setUnder(address: string | null): void {
-  if (!underneath || (underneath.getAttribute("src") ?? "") === (address ?? "")) return;
-  underneath.pause();
-  if (address) underneath.src = address;
-  else underneath.removeAttribute("src");
+/** The programme itself is not heard while another language is heard alone. */
+function hush(): void {
+  const { alone, loaded } = usePlayer.getState();
+  if (audio) audio.muted = alone !== null && loaded !== null && loaded.language !== alone;
 }
 
 if (audio) {

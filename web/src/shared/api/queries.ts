@@ -1,4 +1,4 @@
-import { notifyManager, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { notifyManager, QueryClient, useMutation, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, data, editionPath, Fault, type Casting, type Mix, type Schemas, type Voicing } from "./client";
 
@@ -44,12 +44,17 @@ const path = (production: number, language: string) => ({
   params: { path: { production_id: production, language } },
 });
 
-export const useEdition = (production: number, language: string | undefined) =>
-  useQuery({
+export const editionQuery = (production: number, language: string | undefined) =>
+  queryOptions({
     queryKey: ["production", production, "edition", language],
     enabled: Boolean(language),
     queryFn: () =>
       data(api.GET("/api/productions/{production_id}/editions/{language}/", path(production, language ?? ""))),
+  });
+
+export const useEdition = (production: number, language: string | undefined) =>
+  useQuery({
+    ...editionQuery(production, language),
     placeholderData: (previous) => (previous?.edition.language === language ? previous : undefined),
   });
 

@@ -10,7 +10,7 @@ const limits = { comfortable: 1.15, hard: 1.35 };
 
 describe("the estimate between two answers", () => {
   it("goes with the letters", () => {
-    const longer = estimated({ text: "aaaa aaaa", gauge }, "aaaa aaaa aaaa aaaa", limits);
+    const longer = estimated({ text: "aaaa aaaa", gauge }, "aaaa aaaa aaaa aaaa aaaa", limits);
     expect(longer.natural).toBeCloseTo(4, 0);
     expect(longer.standing).toBe("over");
     expect(longer.over).toBeGreaterThan(0.5);
@@ -20,6 +20,24 @@ describe("the estimate between two answers", () => {
   it("stands on its own feet with nothing to go by", () => {
     expect(estimated({ text: "", gauge }, "aaa", limits).standing).toBe("fits");
     expect(weight("a, b.")).toBeGreaterThan(weight("a b"));
+    expect(weight("... !")).toBe(0);
+  });
+  it("gives a pause its time when something follows it", () => {
+    const stop = weight("Viene la marea.") - weight("Viene la marea");
+    const next = weight("Viene la marea. S") - weight("Viene la marea.");
+    expect(stop).toBeLessThan(2);
+    expect(next).toBeGreaterThan(5);
+    expect(weight("1.5")).toBeLessThan(weight("1. 5"));
+  });
+  // What a rich voice made of these, in seconds: from one to the next.
+  it.each([
+    ["Al final del muro del puerto hay una casa sin puerta del lado de tierra. V", 5.275, "Al final del muro del puerto hay una casa sin puerta del lado de tierra. Vien", 5.45],
+    ["Cuidado con el tercer escalón, está flojo desde el inv", 3.9, "Cuidado con el tercer escalón, está flojo desde el invier", 4.1],
+    ["Que trajeron las herramientas equivocad", 2.625, "Que trajeron las herramientas equivocadas", 2.8],
+    ["El reloj llenaba el cuarto como un árbol llena un jardín", 3.775, "El reloj llenaba el cuarto como un árbol llena un jardín.", 3.95],
+    ["El reloj llenaba el cuarto como un árbol llena un jardín.", 3.95, "El reloj llenaba el cuarto como un árbol llena un jardín. E", 4.25],
+  ])("is right to a twentieth: %s", (before, known, text, seconds) => {
+    expect(Math.abs(estimated({ text: before, gauge: { ...gauge, natural: known } }, text, limits).natural / seconds - 1)).toBeLessThan(0.05);
   });
 });
 

@@ -2,12 +2,20 @@ import type { Schemas } from "../../shared/api/client";
 
 export type Gauge = Schemas["Gauge"];
 
-/** How much of speaking there is in a text: its letters, and a little for every mark that makes a pause. */
+/**
+ * How much of speaking there is in a text, in letters. A pause counts when something follows it: the full stop that is
+ * typed last adds little, the first letter of the next sentence a good deal. The figures are what foretold the lengths
+ * of both engines best, over the demo's lines cut off at every letter.
+ */
 export function weight(text: string): number {
-  let sum = 0;
-  for (const ch of text) sum += /[.,;:!?…—–،؟。、！？]/.test(ch) ? 2.5 : /\p{L}|\p{N}/u.test(ch) ? 1 : 0.15;
-  return sum;
+  const said = text.trim().replace(/[^\p{L}\p{N}]+$/u, "");
+  if (!said) return 0;
+  const count = (pattern: RegExp) => said.match(pattern)?.length ?? 0;
+  const closed = /[.!?…。！？؟]/.test(text.trim().slice(said.length)) ? 1 : 0;
+  return count(/[\p{L}\p{N}]/gu) + count(/\s+/g) + 6 * count(/[.!?…。！？؟]+(?![\p{L}\p{N}])/gu) + 2 * count(/[,;:—–،؛、]/g) + closed + BEGIN;
 }
+/** Of any utterance: it is begun and let die away. */
+const BEGIN = 5;
 
 /**
  * What the gauge will say of `text`, from what it said of another text just before: lengths go with the letters.

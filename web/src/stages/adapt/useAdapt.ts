@@ -99,37 +99,42 @@ export function useAdaptActions(production: number, language: string) {
 }
 export type AdaptActions = ReturnType<typeof useAdaptActions>;
 
-/** Asked this long after the last key: shorter, and every key would be asked about. */
-const REST = 25;
-
 /**
  * How long a line would be with the words as they stand in the field. Between the keys it is estimated from the last
  * exact answer; the exact one follows.
  */
 export function useGauge(production: number, line: Line | undefined, language: string, text: string, timing: EditionLines["timing"]): (Gauge & { exact: boolean }) | null {
   const [last, setLast] = useState<{ line: number; text: string; gauge: Gauge } | null>(null);
-  const turn = useRef(0);
   const id = line?.id;
   const settings = `${line?.voice ?? ""}/${JSON.stringify(line?.own ?? null)}/${JSON.stringify(line?.timing ?? null)}/${timing.run_on}/${timing.hard_fast}/${timing.comfortable_fast}`;
+  const asking = useRef<{ line: number; next: string | null } | null>(null);
   const ask = useCallback(
-    (words: string) => {
+    async (words: string) => {
       if (id === undefined) return;
-      const mine = ++turn.current;
-      data(
-        api.POST("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/gauge/", {
-          params: { path: { production_id: production, language, line_id: id } },
-          body: { text: words },
-        }),
-      ).then(
-        (gauge) => mine === turn.current && setLast({ line: id, text: words, gauge }),
-        () => undefined,
-      );
+      // One question at a time: what was typed meanwhile is asked next, and what lies between never.
+      if (asking.current?.line === id) {
+        asking.current.next = words;
+        return;
+      }
+      const mine: { line: number; next: string | null } = { line: id, next: words };
+      asking.current = mine;
+      while (mine.next !== null && asking.current === mine) {
+        const text = mine.next;
+        mine.next = null;
+        const gauge = await data(
+          api.POST("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/gauge/", {
+            params: { path: { production_id: production, language, line_id: id } },
+            body: { text },
+          }),
+        ).catch(() => null);
+        if (gauge && asking.current === mine) setLast({ line: id, text, gauge });
+      }
+      if (asking.current === mine) asking.current = null;
     },
     [production, language, id],
   );
   useEffect(() => {
-    const timer = setTimeout(() => ask(text), REST);
-    return () => clearTimeout(timer);
+    void ask(text);
   }, [ask, text, settings]);
   if (!last || last.line !== id) return null;
   return last.text === text ? { ...last.gauge, exact: true } : { ...estimated(last, text, { comfortable: timing.comfortable_fast, hard: timing.hard_fast }), exact: false };
