@@ -298,7 +298,7 @@ def test_lines_are_dragged_nudged_and_put_back_on_the_ladder(page: Page, tmp_pat
     # A part that may grow is held, and the list of it can be taken away; the source's picture is in a window.
     video = tmp_path / "clock.mp4"
     subprocess.run(["ffmpeg", "-nostdin", "-loglevel", "error", "-y", "-f", "lavfi", "-i",
-                    "testsrc2=size=320x180:rate=25:duration=60", "-f", "lavfi", "-i", "sine=frequency=220:duration=60",
+                    "testsrc2=size=320x180:rate=25:duration=90", "-f", "lavfi", "-i", "sine=frequency=220:duration=90",
                     "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "aac", str(video)], check=True)
     page.locator("input[type=file][accept*=video]").set_input_files(video)
     expect(page.get_by_text("clock.mp4", exact=True)).to_be_visible(timeout=60_000)
@@ -322,6 +322,70 @@ def test_lines_are_dragged_nudged_and_put_back_on_the_ladder(page: Page, tmp_pat
     # The clock on the screen has tenths; within them the picture is in step.
     assert away < 0.12
     page.locator("body").press("Space")
+    # Without playing, the picture is where the selected line begins.
+    page.get_by_role("button", name=re.compile("^Line 9, Keeper")).click()
+    ninth = answers(page, "productions/1/editions/es-MX/")["lines"][8]["start"]
+    page.wait_for_function("at => Math.abs(document.querySelector('video').currentTime - at) < 0.04", arg=ninth)
     choose_edition(page, "English")
     choose_edition(page, "Español (México)")
     expect(picture).to_be_visible()
+
+
+def test_a_picture_is_held_where_a_part_grows_and_two_dubs_are_heard_in_step(page: Page) -> None:
+    """Goes on with the recording that the journey before brought in."""
+    # Every sound that the page makes is kept where it can be looked at.
+    page.add_init_script("""window.sounds = []; window.Audio = class extends Audio {
+        constructor(src) { super(src); window.sounds.push(this); } };""")
+    page.reload()
+    open_production(page, "The Tidewater Clock", "Français", "Time")
+    make_ready(page)
+    path = "/api/productions/1/editions/es-MX/"
+    line = next(one for one in answers(page, path[5:])["lines"] if one["number"] == 14)
+    call(page, "PATCH", f"/api/parts/{line['part']}/", {"end": 76.0, "may_grow": True})
+    # The last line of its part is a sentence longer than there is room: the picture must wait.
+    choose_edition(page, "Español (México)")
+    text = line["words"] + " Y además lo repito con calma, para que nadie lo olvide nunca, ni hoy ni mañana."
+    call(page, "PUT", f"{path}wordings/{line['id']}/", {"text": text, "revision": line["revision"]})
+    page.reload()
+    make_ready(page)
+    (hold,) = answers(page, path[5:])["holds"]
+    assert hold["at"] == 76.0 and hold["seconds"] > 0.5
+    page.goto(f"/productions/1/es-MX/time?line={line['id']}")
+    expect(page.get_by_text(re.compile("picture held"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Heard together")).click()
+    page.get_by_role("menuitemcheckbox", name="Français").click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Play", exact=True).click()
+    page.wait_for_function("() => { const v = document.querySelector('video'); return !v.paused && v.currentTime > 72; }", timeout=60_000)
+    # Looked at until the hold is over: the picture's time, and how far every sound has come.
+    seen = page.evaluate("""async until => {
+        const video = document.querySelector('video'), found = [];
+        while (video.currentTime < until) {
+            found.push([video.currentTime, ...window.sounds.filter(one => one.src).map(one => one.paused ? null : one.currentTime)]);
+            await new Promise(done => setTimeout(done, 40));
+        }
+        return found;
+    }""", 76.6)
+    playing = [one for one in seen if len([at for at in one[1:] if at is not None]) >= 1]
+    still = [one for one in playing if 75.9 < one[0] < 76.0]
+    # The part's own last frame, for as long as the hold lasts; a follower is never a frame beyond it meanwhile.
+    lasted = [max(at for at in one[1:] if at is not None) for one in still if one[0] == pytest.approx(75.98, abs=0.005)]
+    assert lasted[-1] - lasted[0] == pytest.approx(hold["seconds"], abs=0.25)
+    # The other dub has no hold: it is in step with the picture, and waits with it.
+    before = [one for one in playing if one[0] < 75.5 and all(at is not None for at in one[1:])]
+    assert before and np.median([abs(one[1] - one[2]) for one in before]) < 0.06
+    assert any(None in one[1:] for one in still)
+
+    page.get_by_role("button", name="Heard together: 2").click()
+    page.get_by_role("menuitemradio", name="Français (France) alone").click()
+    page.keyboard.press("Escape")
+    assert page.evaluate("() => window.sounds.filter(one => one.src).map(one => one.muted ? 0 : one.volume)") == [0, 1]
+    page.get_by_role("button", name="Pause", exact=True).click()
+
+
+def call(page: Page, method: str, path: str, body: dict[str, Any]) -> Any:
+    address = page.url.split("/productions")[0]
+    token = next(cookie["value"] for cookie in page.context.cookies() if cookie["name"] == "csrftoken")
+    answer = page.request.fetch(address + path, method=method, data=body, headers={"X-CSRFToken": token, "Referer": address})
+    assert answer.ok, answer.text()
+    return answer.json()

@@ -197,7 +197,7 @@ function Opened({ production }: { production: Production }) {
           <p className="p-8 text-soft" role="status">{t("common.loading")}</p>
         )}
       </main>
-      <PictureWindow production={production} dub={edition.data} />
+      <PictureWindow production={production} dub={edition.data} line={edition.data?.lines.find((line) => line.id === place.line)} />
       <Transport production={production} source={source.data} dub={edition.data} />
       <Sheet title={t("frame.keys")} open={keys} onClose={() => setKeys(false)}>
         <dl className="p-5 grid grid-cols-[auto_1fr] gap-x-5 gap-y-2 text-sm">

@@ -55,7 +55,3 @@ const STEP = 25;
 export function hushBeneath(): void {
   for (const { sound } of tracks.values()) sound.pause();
 }
-
-/** Languages that are beneath, each with where it is; for whoever shows or tests it. */
-export const beneathNow = (): { language: string; time: number; volume: number; paused: boolean }[] =>
-  [...tracks.values()].map(({ language, sound }) => ({ language, time: sound.currentTime, volume: sound.volume, paused: sound.paused }));

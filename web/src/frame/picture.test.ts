@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { inStep, middleOfFrame, pictureAt, timeIn } from "./picture";
+import { inStep, middleOfFrame, middleOfLastFrame, pictureAt, timeIn } from "./picture";
 
 describe("the picture of an edition", () => {
   const holds = [{ at: 3, seconds: 1 }, { at: 9, seconds: 2 }];
@@ -36,6 +36,10 @@ it("a frame is shown from its middle", () => {
   expect(middleOfFrame(1, 25)).toBeCloseTo(1.02);
   expect(middleOfFrame(0.9999, 25)).toBeCloseTo(1.02);
   expect(middleOfFrame(0.99, 25)).toBeCloseTo(0.98);
+});
+
+it.each([[3, 2.98], [3.01, 3.02], [2.9999, 2.98], [0, 0.02]])("at the end of a part at %f s its own last frame is held", (end, middle) => {
+  expect(middleOfLastFrame(end, 25)).toBeCloseTo(middle);
 });
 
 it("whoever follows catches up unseen, and jumps only when far off", () => {

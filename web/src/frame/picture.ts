@@ -41,6 +41,11 @@ export function middleOfFrame(time: number, fps: number): number {
   return (Math.floor(time * fps + 1e-2) + 0.5) / fps;
 }
 
+/** The middle of the last frame before a time: what is held at the end of a part is the part's own last frame. */
+export function middleOfLastFrame(time: number, fps: number): number {
+  return Math.max(0.5, Math.ceil(time * fps - 1e-2) - 0.5) / fps;
+}
+
 /**
  * What a follower does to keep step: go there, hurry or dally a little, or nothing. `away` is how many seconds it is
  * ahead; within half a frame it is in step, and within a quarter of a second it catches up unseen.

@@ -21,8 +21,8 @@ export function ChosenBar({ production, edition, lines, standings, actions, onVo
     <div role="toolbar" aria-label={t("script.chosen", { count: lines.length })} className="flex flex-wrap items-center gap-2 px-4 py-2 border-t border-rule bg-tide-wash">
       <span className="text-sm font-semibold">{t("script.chosen", { count: lines.length })}</span>
       <DraftButton production={production} edition={edition} only={ids} again={worded.filter((line) => standings.get(line.id)?.state === "draft").length} />
-      <Button className="h-7! px-2!" disabled={!toVoice.length} onClick={() => onVoice(toVoice)}><Mic size={14} aria-hidden />{t("adapt.voiceChosen", { count: toVoice.length })}</Button>
-      <Button className="h-7! px-2!" disabled={!toApprove.length} onClick={() => void actions.state(toApprove, "approved")}><Check size={14} aria-hidden />{t("adapt.approveChosen", { count: toApprove.length })}</Button>
+      {toVoice.length > 0 && <Button className="h-7! px-2!" onClick={() => onVoice(toVoice)}><Mic size={14} aria-hidden />{t("adapt.voiceChosen", { count: toVoice.length })}</Button>}
+      {toApprove.length > 0 && <Button className="h-7! px-2!" onClick={() => void actions.state(toApprove, "approved")}><Check size={14} aria-hidden />{t("adapt.approveChosen", { count: toApprove.length })}</Button>}
       <span className="ms-auto"><IconButton name={t("script.letGo")} onClick={onDone}><X size={15} aria-hidden /></IconButton></span>
     </div>
   );

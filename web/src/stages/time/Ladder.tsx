@@ -7,7 +7,7 @@ import { useSourceMedia, useSourcePeaks } from "../../frame/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
 import { speakerColour } from "../../shared/ui/SpeakerMark";
-import { inSight, marksFor, rungs, snapped, tickStep, trouble, wave, type Rung } from "./ladder";
+import { heldAt, inSight, marksFor, rungs, snapped, tickStep, trouble, wave, type Rung } from "./ladder";
 import { usePeaks, type Lips, type TimingActions } from "./useTiming";
 
 export const COLUMNS = "grid-cols-[3.4rem_minmax(0,1fr)_64px_minmax(0,1fr)_7.5rem] gap-0";
@@ -170,6 +170,14 @@ export function Ladder({
           ))}
         </div>
         <div className="relative">
+          {edition.holds.map((hold) => {
+            const at = heldAt(edition.holds, hold);
+            return at < from - hold.seconds || at > to ? null : (
+              <div key={hold.part} className="absolute inset-x-0 held-picture text-2xs text-soft px-2 overflow-hidden" style={{ top: at * pixels, height: hold.seconds * pixels }}>
+                {t("time.held", { seconds: hold.seconds.toFixed(2), frames: hold.frames })}
+              </div>
+            );
+          })}
           {shown.map((rung) => rung.slot && (
             <SourceBlock
               key={rung.line.id}
@@ -188,14 +196,6 @@ export function Ladder({
         </div>
         <Bands steps={shown} pixels={pixels} top={Math.max(0, from * pixels)} height={Math.max(0, Math.min(height, to * pixels) - Math.max(0, from * pixels))} selected={place.line} drag={drag} />
         <div className="relative">
-          {edition.holds.map((hold) => {
-            const at = heldAt(edition.holds, hold);
-            return at < from - hold.seconds || at > to ? null : (
-              <div key={hold.part} className="absolute inset-x-0 held-picture text-2xs text-soft px-2 overflow-hidden" style={{ top: at * pixels, height: hold.seconds * pixels }}>
-                {t("time.held", { seconds: hold.seconds.toFixed(2), frames: hold.frames })}
-              </div>
-            );
-          })}
           {shown.map((rung) => (
             <DubBlock
               key={rung.line.id}
@@ -233,11 +233,6 @@ function ofSlot(peaks: Uint8Array, slot: readonly number[] | null | undefined): 
 }
 
 const NONE: readonly { line: number; take: string }[] = [];
-
-/** When a hold begins in this edition's time: after the ones before it. */
-function heldAt(holds: EditionLines["holds"], hold: EditionLines["holds"][number]): number {
-  return hold.at + holds.filter((one) => one.at < hold.at).reduce((sum, one) => sum + one.seconds, 0);
-}
 
 /** The silence before a line that has no slot. */
 export function pauseBefore(line: Line, steps: readonly Rung[]): number {

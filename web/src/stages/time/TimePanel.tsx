@@ -11,7 +11,7 @@ import { clock, rate, seconds as toSeconds } from "../../shared/format";
 import { useKeys } from "../../shared/useKeys";
 import { Button, FIELD, IconButton } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { byHarm, rungs } from "./ladder";
+import { byHarm, intoHold, rungs } from "./ladder";
 import { pauseBefore } from "./Ladder";
 import { TimeSettings } from "./TimeSettings";
 import { useCures, type Cure, type Lips, type TimingActions } from "./useTiming";
@@ -59,6 +59,8 @@ function Chosen({ production, edition, line, sourceWords, lips, actions, readOnl
   const { t } = useTranslation();
   const speaker = production.speakers.find((one) => one.id === line.speaker);
   const voiced = line.seconds > 0;
+  const held = voiced ? intoHold(edition.holds, line) : 0;
+  const silence = line.into_silence - held;
   return (
     <section className="flex flex-col gap-2">
       <h2 className="flex items-center gap-2 font-semibold min-w-0">
@@ -73,7 +75,8 @@ function Chosen({ production, edition, line, sourceWords, lips, actions, readOnl
         {line.slot && <Figure name={t("time.slot")} value={`${clock(line.slot[0] ?? 0)} – ${clock(line.slot[1] ?? 0)}`} />}
         {voiced && <Figure name={t("time.played")} value={`${clock(line.start)} – ${clock(line.start + line.seconds)}`} />}
         {voiced && <Figure name={t("time.rate")} value={rate(line.rate)} bad={line.flags.includes("fast")} />}
-        {line.into_silence > 0 && <Figure name={t("time.silence")} value={`${line.into_silence.toFixed(1)} s`} />}
+        {silence > 0.02 && <Figure name={t("time.silence")} value={`${silence.toFixed(1)} s`} />}
+        {held > 0.02 && <Figure name={t("time.intoHold")} value={`${held.toFixed(1)} s`} />}
         {line.slot && Math.abs(line.late) > 0.02 && <Figure name={line.late > 0 ? t("time.lateBy") : t("time.earlyBy")} value={`${Math.abs(line.late).toFixed(2)} s`} bad={line.late > 0 && line.harm > 0} />}
         {line.over > 0 && <Figure name={t("time.overBy")} value={`${line.over.toFixed(2)} s`} bad />}
         {line.collides > 0 && <Figure name={t("time.collidesBy")} value={`${line.collides.toFixed(2)} s`} bad />}

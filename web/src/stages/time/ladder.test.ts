@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { EditionLines, Line, Schemas } from "../../shared/api/client";
-import { byHarm, inSight, marksFor, rungs, snapped, tickStep, trouble, wave } from "./ladder";
+import { byHarm, heldAt, inSight, intoHold, marksFor, rungs, snapped, tickStep, trouble, wave } from "./ladder";
 import { retimed } from "./useTiming";
 
 const line = (id: number, slot: [number, number] | null, start: number, seconds: number, more: Partial<Line> = {}): Line => ({
@@ -18,6 +18,15 @@ describe("rungs", () => {
     expect(inSight(rungs(four), 7, 8).map((rung) => rung.line.id)).toEqual([4]);
     expect(inSight(rungs(four), 5, 8).map((rung) => rung.line.id)).toEqual([4, 1]);
   });
+});
+
+it("a line that outlasts its part is said while the picture is held, and no longer than it is held", () => {
+  const holds = [{ part: 1, at: 10, seconds: 2, frames: 50 }, { part: 2, at: 20, seconds: 3, frames: 75 }];
+  expect(holds.map((hold) => heldAt(holds, hold))).toEqual([10, 22]);
+  expect(intoHold(holds, line(1, [8, 9], 8, 1.5, { part: 1 }))).toBe(0);
+  expect(intoHold(holds, line(1, [8, 9], 8, 3.5, { part: 1 }))).toBe(1.5);
+  expect(intoHold(holds, line(1, [18, 19], 20, 9, { part: 2 }))).toBe(3);
+  expect(intoHold(holds, line(1, [18, 19], 20, 9, { part: 3 }))).toBe(0);
 });
 
 it("trouble is told worst first", () => {

@@ -1,4 +1,4 @@
-import type { Line } from "../../shared/api/client";
+import type { EditionLines, Line } from "../../shared/api/client";
 
 export interface Rung {
   line: Line;
@@ -81,4 +81,17 @@ export function wave(peaks: Uint8Array, width: number, height: number): string {
     path += `M${(width / 2 - half).toFixed(1)} ${((at + 0.5) * (height / count)).toFixed(1)}h${(2 * half).toFixed(1)}`;
   }
   return path;
+}
+
+type Holds = EditionLines["holds"];
+
+/** When a hold begins in this edition's time: after the ones before it. */
+export function heldAt(holds: Holds, hold: Holds[number]): number {
+  return hold.at + holds.filter((one) => one.at < hold.at).reduce((sum, one) => sum + one.seconds, 0);
+}
+
+/** Seconds of a line that are said while its part's picture stands still. */
+export function intoHold(holds: Holds, line: Pick<Line, "part" | "start" | "seconds">): number {
+  const hold = holds.find((one) => one.part === line.part);
+  return hold ? Math.min(hold.seconds, Math.max(0, line.start + line.seconds - heldAt(holds, hold))) : 0;
 }
