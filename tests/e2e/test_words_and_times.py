@@ -389,3 +389,84 @@ def call(page: Page, method: str, path: str, body: dict[str, Any]) -> Any:
     answer = page.request.fetch(address + path, method=method, data=body, headers={"X-CSRFToken": token, "Referer": address})
     assert answer.ok, answer.text()
     return answer.json()
+
+
+UNTIMED = """PELL: The water is nine minutes late again.
+KEEPER: Then so are we. Sit down, there is soup.
+PELL: I came to mend a clock, not to eat.
+KEEPER: The clock has eaten. It is you who looks slow.
+PELL: Where does the air come in?
+KEEPER: Through the rock, twice a day, whether you ask it or not.
+"""
+
+
+def test_a_script_without_times_is_paced_by_its_pauses_and_made_to_a_length(page: Page, tmp_path: Path) -> None:
+    page.get_by_role("button", name="Bring in a script").first.click()
+    sheet = page.get_by_role("dialog", name="Bring in a script")
+    sheet.locator("input[type=file]").set_input_files(
+        {"name": "soup.txt", "mimeType": "text/plain", "buffer": UNTIMED.encode()})
+    expect(sheet.get_by_text("6 lines").first).to_be_visible()
+    sheet.get_by_label("Name", exact=True).fill("Soup at high water")
+    sheet.get_by_label("Name", exact=True).press("Enter")
+    expect(page.get_by_role("list", name="The script")).to_be_visible()
+    path = re.sub(r"^.*(productions/\d+)/([^/]+)/.*$", r"\1/editions/\2/", page.url)
+    make_ready(page)
+    go_to(page, "Time")
+
+    def placed() -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = answers(page, path)["lines"]
+        return found
+
+    def gaps() -> list[float]:
+        lines = placed()
+        return [after["start"] - before["start"] - before["seconds"] for before, after in zip(lines, lines[1:], strict=False)]
+
+    natural = gaps()
+    assert all(0.05 < gap < 2 for gap in natural)
+    # Unhurried and brisk are the same speech with longer and shorter pauses.
+    with page.expect_response(re.compile("/timing/$")):
+        page.get_by_role("radio", name="Unhurried").click()
+    slow = gaps()
+    with page.expect_response(re.compile("/timing/$")):
+        page.get_by_role("radio", name="Brisk").click()
+    quick = gaps()
+    assert all(a > b > c for a, b, c in zip(slow, natural, quick, strict=True))
+    assert {line["rate"] for line in placed()} == {1.0}
+    with page.expect_response(re.compile("/timing/$")):
+        page.get_by_role("radio", name="Natural").click()
+
+    # A pause below nothing: he talks into the end of what she says.
+    page.get_by_role("button", name=re.compile("^Line 3, ")).click()
+    pause = page.get_by_label("Pause before it")
+    expect(pause).to_have_value(f"{natural[1]:.2f}")
+    with page.expect_response(re.compile("/timing/lines/$")):
+        pause.fill("-0.3")
+        pause.press("Enter")
+    assert gaps()[1] == pytest.approx(-0.3, abs=0.01)
+    assert [gap for n, gap in enumerate(gaps()) if n != 1] == pytest.approx([gap for n, gap in enumerate(natural) if n != 1], abs=0.01)
+
+    # Made to a length that is not the one it has.
+    whole = answers(page, path)["seconds"]
+    wanted = round(whole * 1.12)
+    page.get_by_label("Make it last").fill(f"0:{wanted}")
+    with page.expect_response(re.compile("/timing/$")):
+        page.get_by_role("button", name="Aim", exact=True).click()
+    assert answers(page, path)["seconds"] == pytest.approx(wanted, abs=0.5)
+    assert gaps()[1] == pytest.approx(-0.3, abs=0.01)
+    check_accessibility(page)
+
+    # And it is so in the sound: as long as was asked for, and no silence where one talks into the other.
+    make_ready(page, finish=True)
+    go_to(page, "Deliver")
+    runs = speech(take_away(page, "English", "WAV", tmp_path))
+    lines = placed()
+    assert runs[0][0] == pytest.approx(lines[0]["start"], abs=0.15)
+    assert runs[-1][1] == pytest.approx(lines[-1]["start"] + lines[-1]["seconds"], abs=0.3)
+
+    def silence_before(line: dict[str, Any]) -> float:
+        """The longest silence within half a second before the line and the first tenth of it."""
+        edges = [0.0, *(edge for run in runs for edge in run)]
+        between = zip(edges[::2], edges[1::2], strict=False)
+        return max((min(b, line["start"] + 0.1) - max(a, line["start"] - 0.5) for a, b in between), default=0.0)
+
+    assert silence_before(lines[2]) < 0.15 < silence_before(lines[1])
