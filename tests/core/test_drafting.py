@@ -105,6 +105,14 @@ class TestSpelling:
     def test_where_there_is_no_dictionary_nothing_is_doubted(self) -> None:
         assert misspelt("qwertz", "ja-JP") == []
 
+    @pytest.mark.parametrize(("text", "language"), [("المتحف يرسل أحدًا كل عشر سنوات.", "ar-EG"),
+                                                    ("तुम यहाँ पानी के रास्ते आते हो", "hi-IN")])
+    def test_marks_above_and_below_letters_belong_to_the_word(self, text: str, language: str) -> None:
+        assert speller(language)
+        assert misspelt(text, language) == []
+        assert names_in("काकी आई", ["का"]) == []
+        assert names_in("का आई", ["का"]) == ["का"]
+
 
 def test_rude_words_in_any_inflection_and_no_innocent_ones() -> None:
     assert rude_words("Was für eine Scheiße, Marlow!", "de-DE") == [(13, 7)]

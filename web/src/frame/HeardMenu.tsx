@@ -27,7 +27,7 @@ export function HeardMenu({ production, open, inside, alone }: {
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         aria-label={inside.length > 1 ? t("transport.togetherCount", { count: inside.length }) : t("transport.together")}
-        className="h-7 px-1.5 -ms-1.5 flex items-center gap-1 rounded-md text-xs hover:bg-white/10"
+        className="h-7 px-1.5 -ms-1.5 shrink-0 flex items-center gap-1 rounded-md text-xs hover:bg-white/10"
       >
         <Layers2 size={15} aria-hidden />
         {inside.length > 1 && <b>{inside.length}</b>}

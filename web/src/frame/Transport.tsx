@@ -116,19 +116,19 @@ export function Transport({
           className="block size-3 rounded-full bg-lamp data-disabled:hidden"
         />
       </Slider.Root>
-      <IconButton name={t("transport.previous")} className="hover:bg-white/10" onClick={() => step(-1)} disabled={!lines.length}>
+      <IconButton name={t("transport.previous")} className="hover:bg-white/10 shrink-0" onClick={() => step(-1)} disabled={!lines.length}>
         <SkipBack size={17} aria-hidden />
       </IconButton>
       <button
         type="button"
         aria-label={player.playing || player.preparing !== null ? t("transport.pause") : t("transport.play")}
-        className="grid place-items-center size-10 rounded-lg bg-lamp text-lamp-ink disabled:opacity-45"
+        className="grid place-items-center size-10 shrink-0 rounded-lg bg-lamp text-lamp-ink disabled:opacity-45"
         disabled={!canPlay}
         onClick={toggle}
       >
         {player.playing || player.preparing !== null ? <Pause size={19} aria-hidden /> : <Play size={19} aria-hidden />}
       </button>
-      <IconButton name={t("transport.next")} className="hover:bg-white/10" onClick={() => step(1)} disabled={!lines.length}>
+      <IconButton name={t("transport.next")} className="hover:bg-white/10 shrink-0" onClick={() => step(1)} disabled={!lines.length}>
         <SkipForward size={17} aria-hidden />
       </IconButton>
       {!isSource && (
@@ -136,7 +136,7 @@ export function Transport({
           type="single"
           value={listening}
           aria-label={t("transport.listening")}
-          className="flex rounded-md border border-quay-soft/40 text-xs"
+          className="flex shrink-0 rounded-md border border-quay-soft/40 text-xs"
           onValueChange={(value) => {
             if (!value) return;
             player.pause();
@@ -180,12 +180,12 @@ export function Transport({
           )
         )}
       </div>
-      <span className="text-sm text-quay-soft whitespace-nowrap">
+      <span className="text-sm text-quay-soft whitespace-nowrap shrink-0">
         <span className="text-quay-ink">{clock(at)}</span> / {clock(total)}
       </span>
       <Select
         aria-label={t("transport.speed")}
-        className="bg-quay! border-quay-soft/40! text-quay-ink h-7! text-xs!"
+        className="bg-quay! border-quay-soft/40! text-quay-ink h-7! text-xs! shrink-0"
         value={player.speed}
         onChange={(event) => player.setSpeed(Number(event.target.value))}
       >

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import difflib
-import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import regex
 from rapidfuzz import fuzz, process
 
 FUZZY = 0.7
@@ -63,7 +63,7 @@ class Memory:
         wanted = _key(phrase)
         if not wanted:
             return []
-        pattern = re.compile(rf"(?<!\w){re.escape(wanted)}(?!\w)")
+        pattern = regex.compile(rf"(?<!\w){regex.escape(wanted)}(?!\w)")
         found = [unit for unit in self._by_key.values() if pattern.search(_key(unit.text if in_text else unit.source))]
         return sorted(found, key=lambda unit: len(unit.source))[:most]
 
@@ -72,7 +72,7 @@ def _key(text: str) -> str:
     return " ".join(unicodedata.normalize("NFC", text).split()).casefold()
 
 
-_WORDS = re.compile(r"\s+|\w+(?:['’]\w+)*|[^\w\s]")
+_WORDS = regex.compile(r"\s+|\w+(?:['’]\w+)*|[^\w\s]")
 
 
 def difference(before: str, now: str) -> tuple[tuple[str, str], ...]:

@@ -7,6 +7,8 @@ import unicodedata
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
+import regex
+
 # {name}, {{name}}, %s, %1$d, <pause/>, <break time="500ms"/>, [pause].
 PLACEHOLDER = re.compile(r"\{\{[^{}]*\}\}|\{[^{}]*\}|%(?:\d+\$)?[sdif]|<[^<>]+>|\[[^\[\]]{1,60}\]")
 NUMBER = re.compile(r"(?<![\w.,])[+\-−]?\d+(?:[.,'’\u00a0\u202f ]\d{3})*(?:[.,:]\d+)*(?!\w)")
@@ -30,7 +32,7 @@ def numbers(text: str) -> list[str]:
 
 def names_in(text: str, names: Collection[str]) -> list[str]:
     """Which of ``names`` stand in ``text`` as words of their own, in the order of ``names``."""
-    return [name for name in names if name and re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text)]
+    return [name for name in names if name and regex.search(rf"(?<!\w){regex.escape(name)}(?!\w)", text)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +59,7 @@ def protect(text: str, names: Sequence[str] = ()) -> Protected:
     spans += [match.span() for match in NUMBER.finditer(text)]
     for name in sorted(set(names), key=len, reverse=True):
         if name:
-            spans += [match.span() for match in re.finditer(rf"(?<!\w){re.escape(name)}(?!\w)", text)]
+            spans += [match.span() for match in regex.finditer(rf"(?<!\w){regex.escape(name)}(?!\w)", text)]
     kept: list[str] = []
     pieces: list[str] = []
     upto = 0

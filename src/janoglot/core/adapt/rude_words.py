@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import base64
 import json
-import re
 from functools import cache
 from pathlib import Path
+
+import regex
 
 from janoglot.core.adapt.termbase import stem
 from janoglot.core.languages import primary
 
-_WORD = re.compile(r"[^\W\d_]+")
+_WORD = regex.compile(r"[^\W\d_]+")
 
 
 @cache

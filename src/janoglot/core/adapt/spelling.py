@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ctypes
-import re
 from collections.abc import Collection
 from ctypes.util import find_library
 from functools import lru_cache
@@ -11,12 +10,13 @@ from pathlib import Path
 from threading import Lock
 
 import langcodes
+import regex
 
 from janoglot.core.adapt.protecting import PLACEHOLDER
 from janoglot.core.languages import primary
 
 DICTIONARIES = Path("/usr/share/hunspell")
-_WORD = re.compile(r"[^\W\d_]+(?:['’\-][^\W\d_]+)*")
+_WORD = regex.compile(r"[^\W\d_]+(?:['’\-][^\W\d_]+)*")
 _MOST_SUGGESTIONS = 5
 _LOCK = Lock()
 

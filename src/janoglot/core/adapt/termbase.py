@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+import regex
 import snowballstemmer
 
 from janoglot.core.languages import primary
@@ -20,7 +21,7 @@ _STEMMED = {
     "ta": "tamil", "tr": "turkish", "yi": "yiddish",
 }
 _UNSPACED = {"ja", "zh", "yue", "th", "lo", "km", "my"}
-_WORD = re.compile(r"[^\W_]+(?:[-'’][^\W_]+)*")
+_WORD = regex.compile(r"[^\W_]+(?:[-'’][^\W_]+)*")
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,8 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import regex
+
 from janoglot.core.adapt.protecting import names_in, numbers, placeholders
 from janoglot.core.adapt.termbase import Term, uses
 from janoglot.core.languages import primary
@@ -76,7 +78,7 @@ def _of(line: CheckedWording, source_language: str, language: str, names: Sequen
 
 
 def _plain(text: str) -> str:
-    return " ".join(re.findall(r"\w+", text.casefold()))
+    return " ".join(regex.findall(r"\w+", text.casefold()))
 
 
 def _asks(text: str, language: str) -> bool:

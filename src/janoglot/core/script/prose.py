@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
+import regex
+
 from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import sentences
 from janoglot.core.script.formats.base import Hints
@@ -103,7 +105,7 @@ def _title(row: str, hints: Hints) -> str | None:
     return row if _NUMBERED.match(row) or _ROMAN.match(row) or shouted else None
 
 
-def _compiled(pattern: str) -> re.Pattern[str]:
+def _compiled(pattern: str) -> regex.Pattern[str]:
     return checked(pattern, regular=True)
 
 

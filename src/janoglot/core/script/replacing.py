@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+
+import regex
 
 from janoglot.core.errors import BadInput
 
@@ -21,18 +22,19 @@ class Hit:
     replaced: str
 
 
-def pattern(find: str, regular: bool = False, exact_case: bool = False, whole_words: bool = False) -> re.Pattern[str]:
+def pattern(find: str, regular: bool = False, exact_case: bool = False, whole_words: bool = False
+            ) -> regex.Pattern[str]:
     """Raises BadInput for nothing to look for, and for a regular expression that is none."""
     if not find:
         raise BadInput("Say what to look for.")
     if len(find) > _LONGEST_PATTERN:
         raise BadInput("What to look for may have {most} characters at most.", most=_LONGEST_PATTERN)
-    source = find if regular else re.escape(find)
+    source = find if regular else regex.escape(find)
     if whole_words:
         source = rf"(?<!\w)(?:{source})(?!\w)"
     try:
-        found = re.compile(source, 0 if exact_case else re.IGNORECASE)
-    except re.error as error:
+        found = regex.compile(source, 0 if exact_case else regex.IGNORECASE)
+    except regex.error as error:
         raise BadInput("“{find}” is no regular expression: {why}.", find=find[:60], why=str(error)) from error
     if regular and _may_run_away(find):
         raise BadInput("“{find}” repeats what is repeated already, which can take for ever. Write it with one "
@@ -42,10 +44,11 @@ def pattern(find: str, regular: bool = False, exact_case: bool = False, whole_wo
 
 def _may_run_away(find: str) -> bool:
     """Whether a repeated group holds a repetition: what makes a search take for ever."""
-    return re.search(r"\([^()]*[*+}][^()]*\)\s*[*+{]", find) is not None
+    return regex.search(r"\([^()]*[*+}][^()]*\)\s*[*+{]", find) is not None
 
 
-def hits(texts: Iterable[tuple[int, str]], search: re.Pattern[str], replacement: str, regular: bool) -> Iterator[Hit]:
+def hits(texts: Iterable[tuple[int, str]], search: regex.Pattern[str], replacement: str, regular: bool
+         ) -> Iterator[Hit]:
     """For each (line, text) that holds it. ``replacement`` may name groups (``\\1``) of a regular expression.
 
     Raises BadInput for a group that the expression does not have.
@@ -56,6 +59,6 @@ def hits(texts: Iterable[tuple[int, str]], search: re.Pattern[str], replacement:
             continue
         try:
             replaced = search.sub(replacement if regular else lambda _: replacement, text)
-        except (re.error, IndexError) as error:
+        except (regex.error, IndexError) as error:
             raise BadInput("The replacement names a group that is not there: {why}.", why=str(error)) from error
         yield Hit(line, text, spans, replaced)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import re
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import lru_cache
@@ -13,6 +12,7 @@ from typing import Any, Literal
 
 import numpy as np
 import parselmouth
+import regex
 import soundfile
 import soxr
 
@@ -71,8 +71,8 @@ class TakeRecipe:
         """Where words in another language stand: start, length, tag; the longer where two overlap."""
         found: list[tuple[int, int, str]] = []
         for words, language in sorted(self.foreign, key=lambda one: -len(one[0])):
-            phrase = re.escape(" ".join(words.split()))
-            for match in re.finditer(rf"(?<!\w){phrase}(?!\w)", self.spoken_words, re.IGNORECASE):
+            phrase = regex.escape(" ".join(words.split()))
+            for match in regex.finditer(rf"(?<!\w){phrase}(?!\w)", self.spoken_words, regex.IGNORECASE):
                 if words.strip() and all(match.end() <= at or match.start() >= at + length for at, length, _ in found):
                     found.append((match.start(), match.end() - match.start(), language))
         return tuple(sorted(found))

@@ -7,10 +7,11 @@ import { useSourceMedia, useSourcePeaks } from "../../frame/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
 import { speakerColour } from "../../shared/ui/SpeakerMark";
-import { heldAt, inSight, marksFor, rungs, snapped, tickStep, trouble, wave, type Rung } from "./ladder";
+import { heldAt, inSight, isTimed, marksFor, rungs, snapped, tickStep, trouble, wave, type Rung } from "./ladder";
 import { usePeaks, type Lips, type TimingActions } from "./useTiming";
 
-export const COLUMNS = "grid-cols-[3.4rem_minmax(0,1fr)_64px_minmax(0,1fr)_7.5rem] gap-0";
+/** Source beside dub; a script without times has no slots to stand there, and its speakers' names take less. */
+export const columns = (timed: boolean) => (timed ? "grid-cols-[3.4rem_minmax(0,1fr)_64px_minmax(0,1fr)_7.5rem] gap-0" : "grid-cols-[3.4rem_minmax(0,13rem)_0px_minmax(0,1fr)_7.5rem] gap-0");
 const BAND = 64;
 const WAVE = 34;
 /** Drawn beyond what is seen, so that nothing is blank while it is scrolled. */
@@ -161,7 +162,7 @@ export function Ladder({
 
   return (
     <div ref={box} className="grow min-h-0 overflow-auto relative px-3" role="list" aria-label={t("time.ladder")} tabIndex={-1}>
-      <div className={`relative grid ${COLUMNS}`} style={{ height }}>
+      <div className={`relative grid ${columns(isTimed(edition.lines))}`} style={{ height }}>
         <div className="relative" aria-hidden>
           {ticks.map((tick) => (
             <span key={tick} className="absolute inset-x-0 text-2xs text-soft border-t border-rule" style={{ top: tick * pixels }}>
@@ -178,6 +179,11 @@ export function Ladder({
               </div>
             );
           })}
+          {shown.map((rung) => !rung.slot && (
+            <p key={rung.line.id} className="absolute inset-x-0 flex items-baseline gap-2 px-2 text-xs" style={{ top: rung.start * pixels }}>
+              <span className="truncate font-semibold">{positions.get(rung.line.speaker)?.name}</span>
+            </p>
+          ))}
           {shown.map((rung) => rung.slot && (
             <SourceBlock
               key={rung.line.id}

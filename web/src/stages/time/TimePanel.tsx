@@ -11,7 +11,7 @@ import { clock, rate, seconds as toSeconds } from "../../shared/format";
 import { useKeys } from "../../shared/useKeys";
 import { Button, FIELD, IconButton } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { byHarm, intoHold, rungs } from "./ladder";
+import { byHarm, intoHold, isTimed, rungs } from "./ladder";
 import { pauseBefore } from "./Ladder";
 import { TimeSettings } from "./TimeSettings";
 import { useCures, type Cure, type Lips, type TimingActions } from "./useTiming";
@@ -32,7 +32,7 @@ export function TimePanel({ production, edition, line, sourceWords, lips, action
       ) : (
         <p className="text-sm text-soft">{t("time.choose")}</p>
       )}
-      <section className="border-t border-rule pt-3 flex flex-col gap-1.5">
+      {(isTimed(edition.lines) || bad.length > 0) && <section className="border-t border-rule pt-3 flex flex-col gap-1.5">
         <h2 className="text-sm font-semibold">{bad.length ? t("time.overCount", { count: bad.length }) : t("time.allFit")}</h2>
         {bad.length > 0 && (
           <ol className="max-h-40 overflow-auto border border-rule rounded-sm divide-y divide-rule">
@@ -47,7 +47,7 @@ export function TimePanel({ production, edition, line, sourceWords, lips, action
             ))}
           </ol>
         )}
-      </section>
+      </section>}
       <TimeSettings production={production} edition={edition} line={line} actions={actions} readOnly={readOnly} />
     </aside>
   );

@@ -5,8 +5,8 @@ import type { StageProps } from "../../frame/Workplace";
 import { usePlace } from "../../frame/place";
 import { useKeys } from "../../shared/useKeys";
 import { Empty } from "../../shared/ui/controls";
-import { COLUMNS, Ladder } from "./Ladder";
-import { byHarm } from "./ladder";
+import { columns, Ladder } from "./Ladder";
+import { byHarm, isTimed } from "./ladder";
 import { SourceMediaButton } from "./SourceMediaButton";
 import { TimePanel } from "./TimePanel";
 import { useLips, useTimingActions } from "./useTiming";
@@ -49,7 +49,7 @@ export function TimeStage({ production, edition, source }: StageProps) {
   return (
     <>
       <div ref={frame} className="grow min-w-0 flex flex-col">
-        <div className={`grid ${COLUMNS} h-9 shrink-0 items-center border-b border-rule text-xs text-soft px-3`}>
+        <div className={`grid ${columns(isTimed(edition.lines))} h-9 shrink-0 items-center border-b border-rule text-xs text-soft px-3`}>
           <span>{t("time.clock")}</span>
           <span className="flex items-center gap-2 min-w-0 pe-2">
             <span className="whitespace-nowrap" lang={source.edition.language}>{production.timed ? `${t("time.slots")} · ${source.edition.own_name}` : ""}</span>

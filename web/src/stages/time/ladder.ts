@@ -8,6 +8,9 @@ export interface Rung {
   end: number;
 }
 
+/** Whether any line has a slot to keep to. */
+export const isTimed = (lines: readonly Line[]): boolean => lines.some((line) => line.slot !== null);
+
 /** Lines as they stand in time, earliest first; lines with neither slot nor take are left out. */
 export function rungs(lines: readonly Line[]): Rung[] {
   return lines
