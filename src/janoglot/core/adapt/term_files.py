@@ -57,7 +57,9 @@ def read_tbx(content: bytes, source_language: str, language: str) -> list[Term]:
     for entry in root.iter():
         if _name(entry) not in ("conceptEntry", "termEntry"):
             continue
-        note = next((child.text or "" for child in entry if _name(child) == "note"), "")
+        # What kind of note it is stands in an attribute, or (the other style of the standard) in the tag.
+        notes = {child.get("type") or _name(child): child.text or "" for child in entry}
+        note = notes.get("note") or notes.get("definition") or ""
         sources: list[str] = []
         targets: list[tuple[str, bool]] = []
         for section in entry.iter():
@@ -69,7 +71,7 @@ def read_tbx(content: bytes, source_language: str, language: str) -> list[Term]:
                     continue
                 text = next((one.text or "" for one in group.iter() if _name(one) == "term"), "").strip()
                 status = {(one.text or "").strip() for one in group.iter()
-                          if _name(one) == "termNote" and one.get("type") in _STATUS}
+                          if (one.get("type") if _name(one) == "termNote" else _name(one)) in _STATUS}
                 if text and tag == primary(source_language):
                     sources.append(text)
                 elif text and tag == primary(language):

@@ -116,15 +116,24 @@ def read_xliff(content: bytes) -> Outgoing:
 
 
 def _unit_2(unit: ElementTree.Element) -> OutgoingLine:
-    sources, targets, states = [], [], []
+    sources: list[str] = []
+    targets: list[tuple[int, str]] = []
+    states: list[State] = []
     for segment in unit:
         if _name(segment) not in ("segment", "ignorable"):
             continue
         sources.append(_inside(segment, "source"))
-        targets.append(_inside(segment, "target"))
+        target = next((child for child in segment if _name(child) == "target"), None)
+        if target is not None:
+            # Segments whose translation comes in another order say where (4.3.1.7 of the standard).
+            order = target.get("order") or ""
+            targets.append((int(order) if order.isdigit() else len(sources), _text(target)))
+        elif _name(segment) == "ignorable":
+            # What lies between segments and has no target of its own is the same in both languages.
+            targets.append((len(sources), sources[-1]))
         if _name(segment) == "segment":
             states.append(_BACK.get(segment.get("state") or "initial", "draft"))
-    return _line(unit.get("id"), "".join(sources), "".join(targets),
+    return _line(unit.get("id"), "".join(sources), "".join(text for _, text in sorted(targets, key=lambda one: one[0])),
                  min(states, key=("draft", "edited", "approved").index, default="draft"))
 
 
