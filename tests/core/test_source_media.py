@@ -46,6 +46,34 @@ def test_a_video_gives_sound_and_a_picture_to_the_frame(tmp_path: Path) -> None:
     assert not look_at(tmp_path / "copy.mp4").has_sound
 
 
+FLASH = ("-f", "lavfi", "-i", "color=black:s=322x242:r=25:d=3,drawbox=w=iw:h=ih:color=white:t=fill:enable='between(t,2,2.2)'")
+BEEP = ("-f", "lavfi", "-i", "aevalsrc='if(between(t,2,2.2),0.5*sin(5529*t),0)':d=3:s=48000")
+
+
+@pytest.mark.parametrize(("ending", "codecs"), [
+    ("mp4", ("-c:v", "libx264", "-bf", "3", "-c:a", "aac")), ("ts", ("-c:v", "libx264", "-c:a", "mp2")),
+    ("avi", ("-c:v", "mjpeg", "-c:a", "pcm_s16le")), ("webm", ("-c:v", "libvpx", "-c:a", "libvorbis")),
+    ("mov", ("-r", "30000/1001", "-c:v", "prores", "-c:a", "pcm_s24le")),
+    # Frames that last unevenly; an odd size; sound that begins half a second after the picture.
+    ("mkv", ("-vf", "select='not(mod(n,3))+gt(t,1.9)'", "-vsync", "vfr", "-c:v", "libx264", "-c:a", "ac3")),
+    ("mkv", ("-vf", "scale=161:121,format=rgb24", "-c:v", "png", "-c:a", "flac")),
+    ("mkv", ("-af", "asetpts=PTS+0.5/TB", "-c:v", "ffv1", "-c:a", "flac")),
+])
+def test_sound_and_picture_of_any_container_stay_together(tmp_path: Path, ending: str, codecs: tuple[str, ...]) -> None:
+    place = made(tmp_path / f"v.{ending}", *FLASH, *BEEP, *codecs)
+    facts = look_at(place)
+    assert facts.fps
+    sound_copy(place, tmp_path / "copy.flac", facts.seconds)
+    picture_copy(place, tmp_path / "copy.mp4", facts.seconds, facts.fps)
+    samples, rate = soundfile.read(tmp_path / "copy.flac")
+    heard = np.flatnonzero(np.abs(samples) > 0.05)[0] / rate
+    grey = subprocess.run(["ffmpeg", "-nostdin", "-loglevel", "error", "-i", str(tmp_path / "copy.mp4"), "-vf",
+                           "scale=8:8,format=gray", "-f", "rawvideo", "-"], capture_output=True, check=True).stdout
+    seen = np.flatnonzero(np.frombuffer(grey, np.uint8).reshape(-1, 64).mean(axis=1) > 128)[0] / facts.fps
+    assert seen == pytest.approx(2.0, abs=1.01 / facts.fps)
+    assert heard - seen == pytest.approx(0.5 if "-af" in codecs else 0.0, abs=1.01 / facts.fps)
+
+
 def test_a_silent_video_and_a_cover_picture_are_told_apart(tmp_path: Path) -> None:
     assert not look_at(made(tmp_path / "silent.mp4", *BARS)).has_sound
 

@@ -103,7 +103,7 @@ def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
     Raises MediaFault.
     """
     _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:v:0", "-an", "-sn", "-dn",
-          "-vf", f"scale='min({_WIDTH},iw)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
+          "-vf", f"scale='2*trunc(min({_WIDTH},iw)/2)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
           "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-g", str(max(1, round(fps / 2))), "-bf", "0",
           "-threads", "1", "-movflags", "+faststart", "-f", "mp4", f"file:{to}"], 300 + 4 * seconds)
 
