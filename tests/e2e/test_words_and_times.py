@@ -236,7 +236,35 @@ def test_empty_lines_are_drafted_gauged_while_typing_and_sent_out_and_back(page:
     expect(page.get_by_role("button", name=re.compile("The Stair Français.*: approved 2 . 14"))).to_be_visible()
     check_accessibility(page)
     page.get_by_role("button", name=re.compile("The Stair Français.*: approved 2 . 14")).click()
-    expect(field(page, 1)).to_be_visible()
+    # It opens what it counts, and nothing else until all is asked for again.
+    wordings = page.get_by_role("textbox", name=re.compile("^Line .* in Français"))
+    expect(wordings).to_have_count(2)
+    page.get_by_role("button", name="The Stair: approved, 2: show all lines again").click()
+    expect(field(page, 2)).to_be_visible()
+
+    # Several lines chosen together are drafted and approved together; the others are left alone.
+    for number in (4, 6):
+        field(page, number).fill("")
+        field(page, number).press("Enter")
+    expect(page.get_by_text("46 of 48 lines have words")).to_be_visible()
+    page.get_by_role("button", name="Choose line 4", exact=True).click()
+    page.get_by_role("button", name="Choose line 5", exact=True).click(modifiers=["Shift"])
+    bar = page.get_by_role("toolbar", name="2 lines chosen")
+    check_accessibility(page)
+    bar.get_by_role("button", name="Draft 1 empty line").click()
+    expect(page.get_by_text("47 of 48 lines have words")).to_be_visible(timeout=60_000)
+    expect(field(page, 6)).to_have_value("")
+    bar.get_by_role("button", name="Approve 2 lines").click()
+    expect(page.get_by_role("row").filter(has=field(page, 4)).get_by_text("approved", exact=True)).to_be_visible()
+    expect(bar.get_by_role("button", name=re.compile("^Approve"))).to_have_count(0)
+    bar.get_by_role("button", name="Let go of them").click()
+    expect(bar).to_have_count(0)
+
+    # What is typed in a row that is scrolled out of sight is kept and saved.
+    field(page, 6).fill("Il t'a parlé de moi ?")
+    page.get_by_role("table", name=re.compile("Wordings")).evaluate("box => { box.scrollTop = box.scrollHeight; }")
+    expect(field(page, 48)).to_be_visible()
+    expect(page.get_by_text("48 of 48 lines have words")).to_be_visible()
 
 
 def test_terms_are_kept_and_a_bad_word_is_found_without_knowing_the_language(page: Page) -> None:
