@@ -161,7 +161,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
             </button>
           )}
           <span className="ms-auto flex items-center gap-2">
-            {!is_source && !readOnly && <DraftButton production={production} edition={edition} />}
+            {!is_source && !readOnly && <DraftButton production={production} edition={edition} {...(shown ? { only: [...shown.lines] } : {})} />}
             {!is_source && <Button className="h-7! px-2!" onClick={() => setTerms(true)}><BookA size={15} aria-hidden />{t("adapt.terms")}</Button>}
             {!is_source && <FilesMenu production={production} edition={edition} readOnly={readOnly} />}
           </span>
