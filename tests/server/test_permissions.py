@@ -25,6 +25,7 @@ ENDPOINTS = [
     ("get", "{p}source-media/", None, READ), ("post", "{p}source-media/", {}, WRITE), ("delete", "{p}source-media/", None, WRITE),
     ("get", "{p}source-media/peaks/", None, READ), ("get", "{p}source-media/source.flac", None, "members (404)"), ("get", "{e}wordings/", None, READ), ("patch", "{e}wordings/", {"lines": [0], "state": "approved"}, WRITE),
     ("post", "{e}wordings/{line}/gauge/", {"text": "Hola."}, READ), ("get", "{e}doubts/", None, READ),
+    ("post", "{e}wordings/{line}/lips/", {"texts": ["Hola."]}, READ),
     ("get", "{e}brief/", None, READ), ("patch", "{e}brief/", {"address": "formal"}, WRITE),
     ("get", "{e}drafts/", None, READ), ("post", "{e}drafts/", {}, WRITE),
     ("get", "/api/drafts/{drafting}/", None, READ), ("delete", "/api/drafts/{drafting}/", None, WRITE),

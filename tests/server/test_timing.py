@@ -160,3 +160,44 @@ def test_a_script_without_times_is_aimed_at_a_length(call: Call, production: Pro
     call("owner", "patch", f"{path}timing/lines/", {"lines": [second], "own": {"pause": -0.3}})
     first, then, _ = lines(call, production)
     assert then["start"] == pytest.approx(first["start"] + first["seconds"] - 0.3, abs=0.002)
+
+
+class TestLips:
+    def test_are_told_for_voiced_lines_in_sight_alone(self, production: Production, call: Call, voiced: str) -> None:
+        path = f"{voiced}timing/lips/"
+        assert call("reader", "get", path).json() == []
+        last = ids(production)[-1]
+        call("editor", "post", f"/api/productions/{production.pk}/script/mark/", {"lines": [last], "in_sight": True})
+        (told,) = call("reader", "get", path).json()
+        assert told["line"] == last
+        assert 0 < told["score"] <= told["nudged"] <= 1
+        line = next(one for one in lines(call, production) if one["id"] == last)
+        # “Everything waits for the tide.” against “Todo espera a la marea.”: p and m close; f and v would meet the teeth.
+        assert {shape["shape"] for shape in told["dub"]} == {"closed", "open"}
+        assert {shape["shape"] for shape in told["original"]} >= {"teeth"}
+        assert all(0 <= shape["at"] <= line["seconds"] for shape in told["dub"])
+        assert call("reader", "get", f"{edition_path(production, 'en-GB')}timing/lips/").json() == []
+
+    def test_rank_wordings_before_any_is_voiced(self, production: Production, call: Call, voiced: str) -> None:
+        last = ids(production)[-1]
+        texts = ["Todo espera a la marea.", "Papá, mamá, papá, mamá, papá.", ""]
+        scores = call("reader", "post", f"{voiced}wordings/{last}/lips/", {"texts": texts}).json()["scores"]
+        # The wording that stands there agrees as its take does, where that lies at its slot's beginning.
+        call("editor", "post", f"/api/productions/{production.pk}/script/mark/", {"lines": [last], "in_sight": True})
+        call("owner", "patch", f"{voiced}timing/lines/", {"lines": [last], "own": {"mode": "pinned", "at": 6.0}})
+        (told,) = call("reader", "get", f"{voiced}timing/lips/").json()
+        assert told["score"] == pytest.approx(scores[0], abs=0.1)
+        # Nothing agrees with a mouth like the words that it says.
+        own = cast_and_voice(call, production, "en-GB")
+        answer = call("reader", "post", f"{own}wordings/{last}/lips/", {"texts": [*texts[1:], "Everything waits for the tide."]}).json()
+        assert answer["best_first"][0] == 2
+        assert answer["scores"][1] == 0
+        # (It is over before the slot is: that costs it most of its marks.)
+        assert answer["scores"][2] > 0.2 > answer["scores"][0]
+
+    def test_nothing_is_told_of_a_line_without_a_slot(self, production: Production, call: Call, voiced: str) -> None:
+        last = ids(production)[-1]
+        Line.objects.filter(pk=last).update(start_ms=None, end_ms=None)
+        answer = call("reader", "post", f"{voiced}wordings/{last}/lips/", {"texts": ["Hola.", "Mapa."]}).json()
+        assert answer == {"scores": [None, None], "best_first": [0, 1]}
+        assert call("reader", "post", f"{voiced}wordings/{last}/lips/", {"texts": ["x"] * 13}).status_code == 400

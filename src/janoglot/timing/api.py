@@ -22,9 +22,10 @@ from janoglot.core.timing.placing import Placement
 from janoglot.direct.api import LineSerializer, line_data
 from janoglot.direct.state import EditionState
 from janoglot.productions.permissions import edition_for
+from janoglot.script.models import Line
 from janoglot.timing.actions.set_line_timing import set_line_timing
 from janoglot.timing.actions.set_timing import set_timing
-from janoglot.timing.mouths import lips_of
+from janoglot.timing.mouths import lips_of, lips_of_wordings
 from janoglot.timing.serializers import (
     HoldSerializer,
     LineTimingSerializer,
@@ -35,6 +36,16 @@ from janoglot.timing.serializers import (
 from janoglot.timing.settings import BOUNDS, checked_settings, consistent
 
 Data = dict[str, Any]
+
+
+class LipsAskSerializer(serializers.Serializer[Data]):
+    texts = serializers.ListField(child=serializers.CharField(max_length=4000, allow_blank=True), max_length=12)
+
+
+class LipsToldSerializer(serializers.Serializer[Data]):
+    scores = serializers.ListField(child=serializers.FloatField(allow_null=True),
+                                   help_text="0 to 1 for each text; null where no mouth is to be told.")
+    best_first = serializers.ListField(child=serializers.IntegerField(), help_text="Which of the texts, best first.")
 
 
 class TimingChangesSerializer(serializers.Serializer[Data]):
@@ -199,6 +210,20 @@ class LipsView(APIView):
         if edition.is_source:
             return Response([])
         return Response(lips_of(EditionState.load(edition)))
+
+
+class WordingLipsView(APIView):
+    @extend_schema(request=LipsAskSerializer, responses=LipsToldSerializer)
+    def post(self, request: Request, production_id: int, language: str, line_id: int) -> Response:
+        """How well wordings of a line would agree with the mouth that is seen, before any of them is voiced."""
+        edition = edition_for(request.user, production_id, language)
+        given = LipsAskSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        line = Line.objects.select_related("part").filter(production_id=production_id, pk=line_id).first()
+        if line is None:
+            raise Http404
+        scores, best_first = lips_of_wordings(edition, line, given.validated_data["texts"])
+        return Response({"scores": scores, "best_first": best_first})
 
 
 class AimView(APIView):

@@ -12,6 +12,7 @@ urlpatterns = [
     path(f"{_EDITION}timing/lines/<int:line_id>/cures/", api.CuresView.as_view()),
     path(f"{_EDITION}timing/what-if/", api.WhatIfView.as_view()),
     path(f"{_EDITION}timing/lips/", api.LipsView.as_view()),
+    path(f"{_EDITION}wordings/<int:line_id>/lips/", api.WordingLipsView.as_view()),
     path(f"{_EDITION}timing/aim/", api.AimView.as_view()),
     path("productions/<int:production_id>/source-media/", media_api.SourceMediaView.as_view()),
     path("productions/<int:production_id>/source-media/peaks/", media_api.SourceMediaPeaksView.as_view()),

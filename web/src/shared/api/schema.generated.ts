@@ -987,6 +987,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/wordings/{line_id}/lips/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How well wordings of a line would agree with the mouth that is seen, before any of them is voiced. */
+        post: operations["productions_editions_wordings_lips_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/history/": {
         parameters: {
             query?: never;
@@ -2064,6 +2081,15 @@ export interface components {
             /** @description What the source's mouth does. */
             original: components["schemas"]["MouthShape"][];
             dub: components["schemas"]["MouthShape"][];
+        };
+        LipsAskRequest: {
+            texts: string[];
+        };
+        LipsTold: {
+            /** @description 0 to 1 for each text; null where no mouth is to be told. */
+            scores: (number | null)[];
+            /** @description Which of the texts, best first. */
+            best_first: number[];
         };
         MarkRequest: {
             lines: number[];
@@ -4532,6 +4558,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gauge"];
+                };
+            };
+        };
+    };
+    productions_editions_wordings_lips_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LipsAskRequest"];
+                "multipart/form-data": components["schemas"]["LipsAskRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LipsTold"];
                 };
             };
         };

@@ -7,7 +7,7 @@ import { api, data, type Line, type Schemas } from "../../shared/api/client";
 import { Button, Notice } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { DraftButton } from "./DraftButton";
-import { useMemoryMatches, type AdaptActions, type Doubt, type Standing } from "./useAdapt";
+import { useLipsOf, useMemoryMatches, useRested, type AdaptActions, type Doubt, type Standing } from "./useAdapt";
 
 export interface Phrase {
   line: number;
@@ -23,6 +23,10 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
 }) {
   const { t } = useTranslation();
   const speaker = production.speakers.find((one) => one.id === line?.speaker);
+  const matches = (useMemoryMatches(production.id, edition.edition.language, line?.id) ?? []).filter((match) => match.text !== line?.words);
+  const rested = useRested(text);
+  const lips = useLipsOf(production.id, edition.edition.language, line, [rested, ...matches.map((match) => match.text)]);
+  const agrees = lips.get(rested.trim());
   return (
     <aside className="w-80 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("look.panel")}>
       {!line ? (
@@ -38,6 +42,12 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
             {line.notes && <p className="text-sm italic text-soft">{line.notes}</p>}
             {standing?.by && line.words.trim() && <p className="text-xs text-soft">{t(`look.since.${standing.state}`, { user: standing.by, at: standing.at ? new Date(standing.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" }) : "" })}</p>}
             {standing?.state === "draft" && standing.origin && <p className="text-xs text-soft">{t(`look.origin.${standing.origin}`, { percent: Math.floor((standing.score ?? 0) * 100) })}</p>}
+            {agrees !== undefined && (
+              <p className="text-sm flex items-center gap-2" role="status">
+                <span className="grow">{t("look.lips")}</span>
+                <LipsFigure score={agrees} />
+              </p>
+            )}
             {!readOnly && !line.words.trim() && source.trim() && <DraftButton key={line.id} production={production} edition={edition} only={[line.id]} />}
             {!readOnly && line.words.trim() && (
               <Button onClick={onApprove}>
@@ -52,7 +62,7 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
             </ul>
           )}
           <Meaning key={`${line.id}`} production={production.id} language={edition.edition.language} direction={edition.edition.direction} sourceLanguage={production.source_language} line={line.id} text={text} phrase={phrase} doubt={doubt} />
-          <Memory production={production.id} edition={edition} line={line} actions={actions} readOnly={readOnly} />
+          <Memory matches={matches} lips={lips} edition={edition} line={line} actions={actions} readOnly={readOnly} />
           {(doubt?.terms.length ?? 0) > 0 && (
             <section className="flex flex-col gap-1">
               <h3 className="text-xs text-soft">{t("look.terms")}</h3>
@@ -136,17 +146,24 @@ function masked(word: string): string {
   return (Array.from(word)[0] ?? "") + "•".repeat(Math.max(1, Array.from(word).length - 1));
 }
 
-function Memory({ production, edition, line, actions, readOnly }: { production: number; edition: StageProps["edition"]; line: Line; actions: AdaptActions; readOnly: boolean }) {
+/** How well a wording agrees with the mouth that is seen. */
+function LipsFigure({ score }: { score: number }) {
+  const { t } = useTranslation();
+  return <span className="rounded-sm border border-rule px-1 text-xs whitespace-nowrap" title={t("look.lipsWhat")}>{t("look.lipsFigure", { percent: Math.round(score * 100) })}</span>;
+}
+
+function Memory({ matches, lips, edition, line, actions, readOnly }: {
+  matches: readonly Schemas["MemoryMatch"][]; lips: ReadonlyMap<string, number>; edition: StageProps["edition"]; line: Line; actions: AdaptActions; readOnly: boolean;
+}) {
   const { t } = useTranslation();
   const { language, direction } = edition.edition;
-  const matches = (useMemoryMatches(production, language, line.id) ?? []).filter((match) => match.text !== line.words);
   if (!matches.length) return null;
   return (
     <section className="flex flex-col gap-1.5">
       <h3 className="text-xs text-soft">{t("look.memory")}</h3>
       {matches.map((match, index) => (
         <div key={index} className="text-sm border border-rule rounded-md p-2 flex flex-col gap-1">
-          <p className="flex gap-2"><b>{Math.floor(match.score * 100)} %</b><span className="text-xs text-soft truncate">{match.origin}</span></p>
+          <p className="flex gap-2"><b>{Math.floor(match.score * 100)} %</b><span className="text-xs text-soft truncate grow">{match.origin}</span>{lips.has(match.text.trim()) && <LipsFigure score={lips.get(match.text.trim()) ?? 0} />}</p>
           {match.difference.length > 0 && (
             <p className="text-xs text-soft">
               {match.difference.map(([kind, text], at) => kind === "same" ? <span key={at}>{text}</span> : kind === "new" ? <ins key={at} className="bg-lamp-wash text-ink no-underline">{text}</ins> : <del key={at}>{text}</del>)}

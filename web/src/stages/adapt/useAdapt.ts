@@ -47,6 +47,36 @@ export const useMemoryMatches = (production: number, language: string, line: num
       data(api.GET("/api/productions/{production_id}/editions/{language}/memory/", { params: { ...path(production, language).params, query: { line: line ?? 0 } } })),
   }).data;
 
+/** How well texts would agree with the mouth of a line in sight, by text; empty until it is known. */
+export function useLipsOf(production: number, language: string, line: Line | undefined, texts: readonly string[]): ReadonlyMap<string, number> {
+  const wanted = [...new Set(texts.map((text) => text.trim()).filter(Boolean))].slice(0, 12);
+  const found = useQuery({
+    queryKey: ["production", production, "lips-of", language, line?.id, wanted],
+    enabled: Boolean(line?.in_sight && line.slot && wanted.length),
+    placeholderData: (previous) => previous,
+    queryFn: async () => ({
+      texts: wanted,
+      scores: (await data(
+        api.POST("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/lips/", {
+          params: { path: { production_id: production, language, line_id: line?.id ?? 0 } },
+          body: { texts: wanted },
+        }),
+      )).scores,
+    }),
+  }).data;
+  return useMemo(() => new Map(found?.texts.flatMap((text, index) => (typeof found.scores[index] === "number" ? [[text, found.scores[index]] as const] : []))), [found]);
+}
+
+/** A text once it has rested for a while. */
+export function useRested(text: string, ms = 500): string {
+  const [rested, setRested] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(text), ms);
+    return () => clearTimeout(timer);
+  }, [text, ms]);
+  return rested;
+}
+
 /** Why a line should be looked at, the most pressing first; null where there is nothing. */
 export function reason(line: Line, standing: Standing | undefined, doubt: Doubt | undefined): "empty" | "too_long" | "changed" | "doubtful" | null {
   if (!line.words.trim()) return "empty";
