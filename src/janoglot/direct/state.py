@@ -205,7 +205,7 @@ class EditionState:
         if not clips:
             return ""
         return recipe_hash("mix", clips=clips, target=self.edition.production.target_lufs, seconds=self.seconds,
-                           version=3)
+                           version=4)
 
     def unfinished(self) -> list[LineState]:
         """Lines that voicing would make: unvoiced or out of date."""

@@ -15,7 +15,7 @@ from janoglot.core.mix.loudness import true_peaks
 LOOKAHEAD = 0.004
 """Seconds."""
 _STEP = 16
-"""Samples between two values of the gain."""
+"""Samples between two values of the gain; a power of two."""
 _MARGIN_DB = 0.15
 """What a peak measured between samples may differ by after the gain has moved across it."""
 
@@ -78,7 +78,10 @@ class Limiter:
         steps = -(-len(need) // _STEP) + 1
         padded = np.ones(steps * _STEP, np.float32)
         padded[: len(need)] = need
-        least = padded.reshape(steps, _STEP).min(axis=1)
+        least = padded
+        while len(least) > steps:
+            # Pair by pair: many times faster than the least of each short row.
+            least = np.minimum(least[0::2], least[1::2])
         window = 2 * self._half + 1
         nodes = ndimage.uniform_filter1d(
             ndimage.minimum_filter1d(least, 2 * window - 1, mode="nearest"), window, mode="nearest")

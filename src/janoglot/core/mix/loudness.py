@@ -74,8 +74,8 @@ def true_peaks(samples: Floats, above: float) -> npt.NDArray[np.float32]:
     windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * REACH)
     for start in range(0, len(near), 65_536):
         some = near[start: start + 65_536]
-        between = np.abs(windows[some + 1] @ _DELAYS).max(axis=1)
-        peaks[some] = np.maximum(peaks[some], between)
+        between = np.abs(_DELAYS.T @ windows[some + 1].T)
+        peaks[some] = np.maximum.reduce([peaks[some], *between])
     return peaks
 
 

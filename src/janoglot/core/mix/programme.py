@@ -37,6 +37,7 @@ _HEARD_LIMITING = 1.5
 _MOST_GIVEN_BACK = 4.0
 _BLOCK = 10 * RATE
 _TOLERANCE = 0.1
+_FULL = 8_388_607
 Floats32 = npt.NDArray[np.float32]
 
 
@@ -93,18 +94,22 @@ def render(clips: Sequence[Clip], seconds: float, target: float) -> Iterator[Flo
 
 
 def clip_samples(clip: Clip, target: float) -> Floats32:
-    """The clip at 48 kHz and at ``target`` LUFS plus its level, its peaks held, with soft edges."""
+    """The clip at 48 kHz and at ``target`` LUFS plus its level, its peaks held, with soft edges.
+
+    Everything is done at the rate of the take, which is half of that: the peaks are those of the wave between the
+    samples, and stay where they are when it is sampled more often.
+    """
     samples, rate = clip.load()
-    if rate != RATE:
-        samples = soxr.resample(samples, rate, RATE, quality="HQ")
     wanted = target + clip.level_db
     gain = min(wanted - clip.lufs, MOST_LIFT + clip.level_db)
-    limited, reduced = limit(_amplified(samples, gain), RATE, CEILING - LINE_HEADROOM)
+    limited, reduced = limit(_amplified(samples, gain), rate, CEILING - LINE_HEADROOM)
     if reduced > _HEARD_LIMITING:
         # What a spiky voice lost with its peaks is given back, or it would be the quietest of the cast.
-        lost = wanted - measure(limited, RATE, peaks=False).integrated
-        limited, _ = limit(_amplified(samples, gain + min(max(lost, 0.0), _MOST_GIVEN_BACK)), RATE,
+        lost = wanted - measure(limited, rate, peaks=False).integrated
+        limited, _ = limit(_amplified(samples, gain + min(max(lost, 0.0), _MOST_GIVEN_BACK)), rate,
                            CEILING - LINE_HEADROOM)
+    if rate != RATE:
+        limited = soxr.resample(limited, rate, RATE, quality="HQ")
     return soft_edges(limited, RATE)
 
 
@@ -180,7 +185,9 @@ def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None)
 
 def as_24_bit(samples: Floats32) -> npt.NDArray[np.int32]:
     """Rounded to 24 bits in the upper three bytes: many times faster than having the file's library do it."""
-    scaled = np.rint(np.clip(samples, -1.0, 1.0) * np.float64(8_388_607))
+    scaled = samples * np.float64(_FULL)
+    np.clip(scaled, -_FULL, _FULL, out=scaled)
+    np.rint(scaled, out=scaled)
     return np.left_shift(scaled.astype(np.int32), 8)
 
 
