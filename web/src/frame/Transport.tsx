@@ -49,7 +49,8 @@ export function Transport({
   const speaker = production.speakers.find((one) => one.id === shown?.speaker);
   const canPlay = Boolean(fromRecording ?? heard?.mix_recipe);
   const name = fromRecording ?? heard?.mix_recipe;
-  const besides = player.besides.filter((language) => language !== heard?.edition.language && production.editions.some((one) => one.language === language && one.counts.current > 0));
+  // “Source” is the source alone.
+  const besides = listening === "source" ? [] : player.besides.filter((language) => language !== heard?.edition.language && production.editions.some((one) => one.language === language && one.counts.current > 0));
   const others = useQueries({ queries: besides.map((language) => editionQuery(production.id, language)) });
   const beneath: Under[] = [];
   if (listening === "both" && source && (recording ?? source.mix_recipe)) beneath.push({ language: source.edition.language, address: recording, holds: [], level: 0.45 });
