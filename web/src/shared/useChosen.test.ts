@@ -26,6 +26,15 @@ describe("lines chosen together", () => {
     expect(ids()).toEqual([1, 2, 3]);
     expect(current).toBe(1);
   });
+  it("begin at the line that is selected, and a new choice begins anew", () => {
+    current = 2;
+    hook.rerender();
+    doing((chosen) => chosen.choose(4, "range"));
+    expect(ids()).toEqual([2, 3, 4]);
+    doing((chosen) => chosen.letGo());
+    doing((chosen) => chosen.choose(5, "range"));
+    expect(ids()).toEqual([4, 5]);
+  });
   it("are added and taken out one by one, and let go of by choosing the last again", () => {
     doing((chosen) => chosen.choose(2, "one"));
     doing((chosen) => chosen.choose(4, "more"));

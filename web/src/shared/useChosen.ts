@@ -1,4 +1,4 @@
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 export type How = "one" | "more" | "range";
 
@@ -14,14 +14,21 @@ export function range(lines: readonly { id: number }[], from: number, to: number
   return lines.slice(Math.min(a, b), Math.max(a, b) + 1).map((line) => line.id);
 }
 
-/** Several lines chosen together, beside the one that the whole frame has selected. */
+/** Several lines chosen together, beside the one that the whole frame has selected, `current`: from it a choice begins. */
 export function useChosen(lines: readonly { id: number }[], current: number | null, select: (line: number) => void) {
   const [ids, setIds] = useState<ReadonlySet<number>>(new Set());
   const anchor = useRef<number | null>(null);
+  const latest = useRef({ lines, current, ids });
+  useEffect(() => {
+    latest.current = { lines, current, ids };
+  });
   const choose = useCallback(
     (line: number, how: How) => {
-      if (how === "range") setIds(new Set(range(lines, anchor.current ?? line, line)));
-      else if (how === "more")
+      const now = latest.current;
+      if (how === "range") {
+        if (!now.ids.size) anchor.current = now.current;
+        setIds(new Set(range(now.lines, anchor.current ?? line, line)));
+      } else if (how === "more")
         setIds((old) => {
           const next = new Set(old);
           if (!next.delete(line)) next.add(line);
@@ -31,20 +38,18 @@ export function useChosen(lines: readonly { id: number }[], current: number | nu
       if (how !== "range") anchor.current = line;
       select(line);
     },
-    [lines, select],
+    [select],
   );
   const extend = useCallback(
     (by: 1 | -1) => {
-      const at = lines.findIndex((line) => line.id === current);
-      const next = at < 0 ? undefined : lines[at + by];
-      if (current === null || !next) return;
-      if (!ids.size || anchor.current === null) anchor.current = current;
-      setIds(new Set(range(lines, anchor.current, next.id)));
-      select(next.id);
+      const now = latest.current;
+      const at = now.lines.findIndex((line) => line.id === now.current);
+      const next = at < 0 ? undefined : now.lines[at + by];
+      if (next) choose(next.id, "range");
     },
-    [lines, current, ids, select],
+    [choose],
   );
-  const all = useCallback(() => setIds(new Set(lines.map((line) => line.id))), [lines]);
-  const letGo = useCallback(() => setIds(new Set()), []);
+  const all = useCallback(() => setIds(new Set(latest.current.lines.map((line) => line.id))), []);
+  const letGo = useCallback(() => setIds((old) => (old.size ? new Set() : old)), []);
   return useMemo(() => ({ ids, choose, extend, all, letGo }), [ids, choose, extend, all, letGo]);
 }

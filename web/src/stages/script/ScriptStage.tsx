@@ -6,7 +6,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { usePlace } from "../../frame/place";
 import { api, data, type EditionLines, type Finding, type Line, type Production } from "../../shared/api/client";
-import { range, type How } from "../../shared/useChosen";
+import { useChosen, type How } from "../../shared/useChosen";
 import { useKeys } from "../../shared/useKeys";
 import { Button, Empty } from "../../shared/ui/controls";
 import { ChecksPanel } from "./ChecksPanel";
@@ -43,10 +43,8 @@ function ReadingCopy({ production, source, script }: { production: Production; s
   const box = useRef<HTMLDivElement>(null);
   const give = useRef<HTMLInputElement>(null);
   const [panel, setPanel] = useState<Panel>("speakers");
-  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const [active, setActive] = useState<string | null>(null);
   const [giving, setGiving] = useState(false);
-  const anchor = useRef<number | null>(null);
   const wanted = useRef<{ key: string; at: "start" | "end" | number } | null>(null);
   const { lines, speakers, parts } = script;
 
@@ -87,6 +85,8 @@ function ReadingCopy({ production, source, script }: { production: Production; s
 
   const now = useCallback(() => client.getQueryData<ScriptState>(["script", production.id]) ?? script, [client, production.id, script]);
   const select = place.select;
+  const current = place.line ?? lines[0]?.id ?? null;
+  const { ids: chosen, choose: chooseLines, extend, all, letGo } = useChosen(lines, current, select);
   const go = useCallback(
     (from: number, by: number, at?: "start" | "end" | number) => {
       const all = now().lines;
@@ -95,29 +95,18 @@ function ReadingCopy({ production, source, script }: { production: Production; s
       if (!to) return;
       if (at !== undefined) wanted.current = { key: to.key, at };
       setActive(to.key);
-      setChosen((old) => (old.size ? new Set() : old));
-      anchor.current = to.id;
+      letGo();
       if (to.id > 0) select(to.id);
     },
-    [now, select],
+    [now, select, letGo],
   );
   const choose = useCallback(
     (line: number, how: How) => {
-      const all = now().lines;
-      if (how === "range") setChosen(new Set(range(all, anchor.current ?? line, line)));
-      else if (how === "more")
-        setChosen((old) => {
-          const next = new Set(old);
-          if (!next.delete(line)) next.add(line);
-          return next;
-        });
-      else setChosen((old) => (old.size === 1 && old.has(line) ? new Set() : new Set([line])));
-      if (how !== "range") anchor.current = line;
       if (document.activeElement instanceof HTMLElement && document.activeElement.closest("textarea")) document.activeElement.blur();
       setActive(null);
-      select(line);
+      chooseLines(line, how);
     },
-    [now, select],
+    [chooseLines],
   );
   const chosenOr = useCallback((line: number) => (chosen.has(line) ? lines.filter((one) => chosen.has(one.id)).map((one) => one.id) : [line]), [chosen, lines]);
   const moveChosen = useCallback(
@@ -191,44 +180,33 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     if (index >= 0) rows.scrollToIndex(index, { align: "auto" });
   }, [place.line, indexOf, rows]);
 
-  const current = place.line ?? lines[0]?.id ?? null;
   const picked = chosen.size ? lines.filter((line) => chosen.has(line.id)) : [];
   const ids = picked.length ? picked.map((line) => line.id) : current === null ? [] : [current];
-  function extend(by: 1 | -1) {
-    if (current === null) return;
-    const at = lines.findIndex((line) => line.id === current);
-    const next = lines[at + by];
-    if (!next) return;
-    anchor.current ??= current;
-    if (!chosen.size) anchor.current = current;
-    setChosen(new Set(range(lines, anchor.current, next.id)));
-    select(next.id);
-  }
   /** On from what is chosen, to one line. */
   function step(by: 1 | -1) {
     const at = lines.findIndex((line) => line.id === (by === 1 ? ids.at(-1) : ids[0]));
     const next = lines[at + by];
-    setChosen(new Set());
+    letGo();
     if (next) select(next.id);
   }
   function remove() {
     if (readOnly || !ids.length) return;
     const at = lines.findIndex((line) => line.id === ids[0]);
     const next = lines.slice(at).find((line) => !ids.includes(line.id)) ?? lines[at - 1];
-    setChosen(new Set());
+    letGo();
     void actions.remove(ids);
     if (next) select(next.id);
   }
   useKeys({
     Enter: () => current !== null && go(current, 0, "end"),
     Delete: remove,
-    Escape: () => setChosen(new Set()),
+    Escape: () => letGo(),
     "Shift+ArrowDown": () => extend(1),
     "Shift+ArrowUp": () => extend(-1),
-    "Mod+a": () => setChosen(new Set(lines.map((line) => line.id))),
+    "Mod+a": () => all(),
     "Mod+f": () => setPanel("find"),
     s: () => {
-      if (!readOnly && current !== null && !chosen.size) setChosen(new Set([current]));
+      if (!readOnly && current !== null && !chosen.size) choose(current, "one");
       setTimeout(() => give.current?.querySelector("input")?.focus(), 0);
     },
     g: () => !readOnly && setGiving(true),
@@ -327,7 +305,7 @@ function ReadingCopy({ production, source, script }: { production: Production; s
           />
         )}
         {picked.length > 0 && !readOnly && !giving && (
-          <ChosenBar lines={picked} speakers={speakers} actions={actions} field={give} onRemove={remove} onMove={(by) => moveChosen(picked[0]?.id ?? 0, by)} onDone={() => setChosen(new Set())} />
+          <ChosenBar lines={picked} speakers={speakers} actions={actions} field={give} onRemove={remove} onMove={(by) => moveChosen(picked[0]?.id ?? 0, by)} onDone={() => letGo()} />
         )}
       </div>
       <aside className="w-80 shrink-0 border-s border-rule flex flex-col min-h-0" aria-label={t("script.panel")}>
