@@ -89,6 +89,7 @@ def walk(page: Page) -> None:
     page.keyboard.press("Space")
     expect(page.get_by_test_id("spoken").locator("mark")).to_be_visible()
     page.keyboard.press("Space")
+    expect(page.get_by_text("Ways to make it fit")).to_be_visible(timeout=30_000)
     take(page, "time")
     go_to(page, "Mix")
     expect(page.get_by_text("Programme −16.0 LUFS")).to_be_visible()
