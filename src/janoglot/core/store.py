@@ -13,7 +13,6 @@ from typing import Protocol
 
 from janoglot.core.errors import JanoglotError
 
-
 _numbers = count()
 
 
