@@ -7,7 +7,7 @@ import { useSourceMedia, useSourcePeaks } from "../../frame/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
 import { speakerColour } from "../../shared/ui/SpeakerMark";
-import { heldAt, inSight, isTimed, marksFor, rungs, snapped, tickStep, trouble, wave, type Rung } from "./ladder";
+import { heldAt, inSight, isTimed, marksFor, rungs, snapped, tickStep, trouble, wave, wordRows, WORDS_FROM, type Rung } from "./ladder";
 import { usePeaks, type Lips, type TimingActions } from "./useTiming";
 
 /** Source beside dub; a script without times has no slots to stand there, and its speakers' names take less. */
@@ -57,13 +57,20 @@ export function Ladder({
 
   // Zooming keeps what stands at the middle where it stands.
   const before = useRef(pixels);
+  const pointer = useRef<number | null>(null);
   useLayoutEffect(() => {
     const view = box.current;
     if (view && before.current !== pixels) {
-      const middle = (view.scrollTop + view.clientHeight / 2) / before.current;
-      view.scrollTop = middle * pixels - view.clientHeight / 2;
+      // What one looks at stays where it is: what is under the pointer, else the chosen line, else the middle.
+      const step = steps.find((one) => one.line.id === place.line);
+      const chosen = step ? (step.slot?.[0] ?? step.start) * before.current - view.scrollTop : -1;
+      const still = pointer.current ?? (chosen >= 0 && chosen <= view.clientHeight ? chosen : view.clientHeight / 2);
+      view.scrollTop = ((view.scrollTop + still) / before.current) * pixels - still;
       before.current = pixels;
+      pointer.current = null;
     }
+    // When the scale changes, not whenever a take does.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [pixels]);
   useEffect(() => {
     const step = steps.find((one) => one.line.id === place.line);
@@ -84,6 +91,7 @@ export function Ladder({
     const turn = (event: WheelEvent) => {
       if (!event.ctrlKey && !event.metaKey) return;
       event.preventDefault();
+      pointer.current = event.clientY - view.getBoundingClientRect().top;
       onZoom(event.deltaY < 0 ? 1.15 : 1 / 1.15);
     };
     view.addEventListener("scroll", look, { passive: true });
@@ -307,8 +315,15 @@ function DubBlock({ step, pixels, drag, colour, name, language, direction, selec
   const top = start * pixels;
   const height = Math.max((end - start) * pixels, 3);
   const bad = line.harm > 0;
+  // Near enough, every word stands where it is said.
+  const spread = !silent && pixels >= WORDS_FROM ? wordRows(line, height / line.seconds) : [];
   return (
     <div role="listitem" className={`absolute inset-x-0 ${selected ? "z-10" : ""}`} style={{ top, height }}>
+      {spread.length > 0 && (
+        <span aria-hidden className="absolute inset-y-0 start-12 end-2 pointer-events-none z-10 text-xs leading-none">
+          {spread.map(({ at, text }) => <span key={at} lang={language} dir={direction} className="absolute inset-x-0 truncate border-t border-rule pt-0.5" style={{ top: (at * height) / line.seconds }}>{text}</span>)}
+        </span>
+      )}
       <button
         type="button"
         data-line={line.id}
@@ -327,7 +342,7 @@ function DubBlock({ step, pixels, drag, colour, name, language, direction, selec
       >
         {!silent && <Wave peaks={peaks} height={Math.max(height - 2, 1)} colour={colour} />}
         {!silent && mouth && <span className="w-3 shrink-0" />}
-        {height >= 15 && (
+        {height >= 15 && !spread.length && (
           <span className="min-w-0" lang={language} dir={direction}>
             {silent && <span className="block text-2xs">{t(`take.${line.state}`)}</span>}
             {line.words}

@@ -11,7 +11,9 @@ import { SourceMediaButton } from "./SourceMediaButton";
 import { TimePanel } from "./TimePanel";
 import { useLips, useTimingActions } from "./useTiming";
 
-const CLOSEST = 420;
+/** Pixels a second at the nearest: a word fills the ladder. Browsers draw nothing taller than some thirty million. */
+const CLOSEST = 1600;
+const TALLEST = 30e6;
 
 /** Where every line lies in time: the ladder, and beside it what to do about what does not fit. */
 export function TimeStage({ production, edition, source }: StageProps) {
@@ -24,8 +26,9 @@ export function TimeStage({ production, edition, source }: StageProps) {
   const sourceWords = useMemo(() => new Map(source.lines.map((line) => [line.id, line.words])), [source.lines]);
   const lips = useLips(production.id, edition.edition.language, edition.mix_recipe);
   const readOnly = production.role === "reader";
+  const closest = Math.min(CLOSEST, TALLEST / (edition.seconds + 2));
   const whole = useCallback(() => Math.max(0.02, ((frame.current?.clientHeight ?? 600) - 40) / (edition.seconds + 2)), [edition.seconds]);
-  const zoom = useCallback((by: number) => setPixels((now) => Math.min(CLOSEST, Math.max(whole(), now * by))), [whole]);
+  const zoom = useCallback((by: number) => setPixels((now) => Math.min(closest, Math.max(whole(), now * by))), [whole, closest]);
   const selected = edition.lines.find((line) => line.id === place.line);
   const bad = useMemo(() => byHarm(edition.lines), [edition.lines]);
   useKeys({
@@ -60,7 +63,7 @@ export function TimeStage({ production, edition, source }: StageProps) {
           <span className="flex items-center justify-end gap-1">
             {t("time.fit")}
             <button type="button" className="size-6 rounded-sm hover:bg-sunk disabled:opacity-40" aria-label={t("time.narrower")} onClick={() => zoom(1 / 1.4)}>−</button>
-            <button type="button" className="size-6 rounded-sm hover:bg-sunk disabled:opacity-40" aria-label={t("time.wider")} disabled={pixels >= CLOSEST} onClick={() => zoom(1.4)}>+</button>
+            <button type="button" className="size-6 rounded-sm hover:bg-sunk disabled:opacity-40" aria-label={t("time.wider")} disabled={pixels >= closest} onClick={() => zoom(1.4)}>+</button>
           </span>
         </div>
         <Ladder production={production} edition={edition} source={source} pixels={pixels} onZoom={zoom} lips={lips} actions={actions} readOnly={readOnly} />

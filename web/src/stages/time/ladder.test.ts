@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { EditionLines, Line, Schemas } from "../../shared/api/client";
-import { byHarm, heldAt, inSight, intoHold, marksFor, rungs, snapped, tickStep, trouble, wave } from "./ladder";
+import { byHarm, heldAt, inSight, intoHold, marksFor, rungs, snapped, tickStep, trouble, wave, wordRows } from "./ladder";
 import { retimed } from "./useTiming";
 
 const line = (id: number, slot: [number, number] | null, start: number, seconds: number, more: Partial<Line> = {}): Line => ({
@@ -27,6 +27,14 @@ it("a line that outlasts its part is said while the picture is held, and no long
   expect(intoHold(holds, line(1, [8, 9], 8, 3.5, { part: 1 }))).toBe(1.5);
   expect(intoHold(holds, line(1, [18, 19], 20, 9, { part: 2 }))).toBe(3);
   expect(intoHold(holds, line(1, [18, 19], 20, 9, { part: 3 }))).toBe(0);
+});
+
+it("words stand where they are said, and those too near share a row", () => {
+  const said = line(1, null, 0, 2, { words: "“High  water!” he said.", marks: [[0, 0.5, 1, 4], [0.5, 0.9, 6, 5], [1.2, 1.3, 14, 2], [1.25, 1.9, 17, 4]] });
+  expect(wordRows(said, 100)).toEqual([{ at: 0, text: "“High" }, { at: 0.5, text: "water!”" }, { at: 1.2, text: "he said." }]);
+  expect(wordRows(said, 400).map((row) => row.text)).toEqual(["“High", "water!”", "he", "said."]);
+  expect(wordRows(said, 10)).toEqual([{ at: 0, text: "“High water!” he said." }]);
+  expect(wordRows(line(2, null, 0, 2), 100)).toEqual([]);
 });
 
 it("trouble is told worst first", () => {

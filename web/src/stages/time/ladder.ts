@@ -1,3 +1,4 @@
+import { spokenWords } from "../../frame/lines";
 import type { EditionLines, Line } from "../../shared/api/client";
 
 export interface Rung {
@@ -97,4 +98,22 @@ export function heldAt(holds: Holds, hold: Holds[number]): number {
 export function intoHold(holds: Holds, line: Pick<Line, "part" | "start" | "seconds">): number {
   const hold = holds.find((one) => one.part === line.part);
   return hold ? Math.min(hold.seconds, Math.max(0, line.start + line.seconds - heldAt(holds, hold))) : 0;
+}
+
+/** From so many pixels a second on, words stand at their own times. */
+export const WORDS_FROM = 110;
+const ROW = 15;
+
+/** A line's words at the times at which they are said, in seconds from its start; words too near share a row. */
+export function wordRows(line: Line, pixels: number): { at: number; text: string }[] {
+  const words = spokenWords(line);
+  const rows: { at: number; text: string }[] = [];
+  line.marks.forEach(([start = 0, , from = 0], index) => {
+    const to = line.marks[index + 1]?.[2] ?? words.length;
+    const text = words.slice(index === 0 ? 0 : from, to).trim();
+    const last = rows.at(-1);
+    if (last && (start - last.at) * pixels < ROW) last.text += ` ${text}`;
+    else rows.push({ at: start, text });
+  });
+  return rows;
 }
