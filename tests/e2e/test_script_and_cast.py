@@ -254,6 +254,8 @@ def test_a_messy_screenplay_is_cast_in_four_editions_by_keyboard(page: Page) -> 
     page.keyboard.press("Enter")
     expect(page.get_by_role("list", name="The script")).to_be_visible()
     expect(page.get_by_role("heading", name=re.compile("^[5-9]|1[0-9] speakers"))).to_be_visible()
+    # What looks like one person is worked out behind the script: it is waited for.
+    expect(page.get_by_role("button", name="Make them one").first).to_be_visible()
     while page.get_by_role("button", name="Make them one").count():
         left = page.get_by_role("button", name="Make them one").count()
         page.get_by_role("button", name="Make them one").first.focus()
