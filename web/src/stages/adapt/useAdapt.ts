@@ -55,6 +55,7 @@ export function useLipsOf(production: number, language: string, line: Line | und
     enabled: Boolean(line?.in_sight && line.slot && wanted.length),
     placeholderData: (previous) => previous,
     queryFn: async () => ({
+      line: line?.id,
       texts: wanted,
       scores: (await data(
         api.POST("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/lips/", {
@@ -64,7 +65,9 @@ export function useLipsOf(production: number, language: string, line: Line | und
       )).scores,
     }),
   }).data;
-  return useMemo(() => new Map(found?.texts.flatMap((text, index) => (typeof found.scores[index] === "number" ? [[text, found.scores[index]] as const] : []))), [found]);
+  // While a new answer is awaited the last one stands, but never that of another line.
+  const mine = line?.in_sight && found?.line === line.id ? found : undefined;
+  return useMemo(() => new Map(mine?.texts.flatMap((text, index) => (typeof mine.scores[index] === "number" ? [[text, mine.scores[index]] as const] : []))), [mine]);
 }
 
 /** A text once it has rested for a while. */
