@@ -48,3 +48,14 @@ it("whoever follows catches up unseen, and jumps only when far off", () => {
   expect(inStep(-0.1, 25).rate).toBeGreaterThan(1);
   expect(inStep(0.6, 25).seek).toBe(true);
 });
+
+it.each([-0.24, -0.1, 0.1, 0.24])("a follower %f s away is within two frames after a second, and does not swing", (start) => {
+  let away = start;
+  for (let frame = 0; frame < 60; frame++) {
+    const { seek, rate } = inStep(away, 25);
+    expect(seek).toBe(false);
+    away += (rate - 1) / 60;
+    expect(Math.abs(away)).toBeLessThanOrEqual(Math.abs(start));
+  }
+  expect(Math.abs(away)).toBeLessThan(2 / 25);
+});
