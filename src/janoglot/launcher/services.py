@@ -93,7 +93,7 @@ class Service:
         self.end_leftover()
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
-                self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd=HOME, start_new_session=True,
+                self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd=HOME, process_group=0,
                 env={**os.environ, **self.environment}, preexec_fn=_die_with_parent)
         self.pid_file.write_text(f"{self.process.pid}\n{_started(self.process.pid)}")
 
