@@ -3,6 +3,7 @@ from __future__ import annotations
 import random
 import time
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -210,6 +211,17 @@ def test_a_third_who_may_overlap_both_does_not_let_the_two_overlap() -> None:
     assert second.start >= first.end - SLACK
 
 
+def test_round_starts_leave_a_very_short_line_the_time_that_it_needs() -> None:
+    lines = [line(0, 5.7578125, (1.0, 3.80859375), "a"), line(1, 8.8984375, (3.80859375, 5.8046875), "b"),
+             line(2, 11.90625, (5.8046875, 6.1796875), "c"), line(3, 9.7578125, (16.498046875, 20.873046875), "c"),
+             line(4, 0.25, (20.873046875, 21.248046875), "a"), line(5, 1.0, (27.998046875, 28.998046875), "a")]
+    placed = place(lines)
+    assert max(p.rate for p in placed) <= 1.35 * 1.0005
+    for first, second in pairwise(placed):
+        assert second.start >= first.end - SLACK
+    assert placed[-1].start == pytest.approx(27.998046875, abs=0.003)
+
+
 def test_one_who_speaks_under_hundreds_of_others_is_placed_all_the_same() -> None:
     lines = [line(0, 900.0, (0.0, 900.0), "song")]
     lines += [line(n, 2.2, (n * 3.0, n * 3.0 + 2.0), f"s{n % 4}") for n in range(1, 290)]
@@ -252,6 +264,15 @@ def test_placing_never_leaves_its_bounds_never_reorders_and_never_makes_people_o
         assert second.start >= first.start - SLACK
         if not overlap_meant(one, other):
             assert second.start >= first.end - SLACK
+
+
+@settings(max_examples=80, deadline=None)
+@given(timed_scripts(), st.data())
+def test_nobody_speaks_past_the_fixed_end_of_a_part(lines: list[TimedLine], data: st.DataObject) -> None:
+    ends = [x.slot[1] + data.draw(st.floats(0.0, 3.0)) for x in lines if x.slot]
+    lines = [replace(x, part_end=end) for x, end in zip(lines, ends, strict=True)]
+    for p, end in zip(place(lines), ends, strict=True):
+        assert p.end <= end + 1e-6
 
 
 @settings(max_examples=80, deadline=None)

@@ -87,6 +87,38 @@ class TestGauge:
         assert call("reader", "post", path, {"text": "Hola."}).json()["natural"] == 0
         assert call("reader", "post", path, {"text": " "}).json()["standing"] == "fits"
 
+    @pytest.mark.parametrize(("method", "path", "body", "what"), [
+        ("put", "{e}castings/{speaker}/", {"pace": 0.8}, "natural"),
+        ("put", "{e}lines/{line}/casting/", {"pace": 0.8}, "natural"),
+        ("patch", "{e}timing/", {"settings": {"hard_fast": 1.9}}, "over"),
+        ("patch", "{e}timing/lines/", {"lines": ["{line}"], "own": {"hard_fast": 1.9}}, "over"),
+        ("patch", "/api/lines/{line}/", {"end": 2.1}, "slot"),
+    ])
+    def test_it_knows_at_once_what_was_changed_and_undone(self, production: Production, call: Call, method: str, path: str,
+                                                          body: dict[str, Any], what: str) -> None:
+        edition = edition_path(production)
+        call("owner", "post", f"{edition}castings/", {})
+        line = Line.objects.filter(production=production)[0]
+        names = {"e": edition, "line": line.pk, "speaker": line.speaker_id}
+
+        def asked() -> Any:
+            return call("reader", "post", f"{edition}wordings/{line.pk}/gauge/", {"text": "La marea cambia y todo cambia."}).json()
+
+        before = asked()
+        assert asked() == before
+        filled = {name: [line.pk] if name == "lines" else value for name, value in body.items()}
+        assert call("editor", method, path.format(**names), filled).status_code in (200, 204)
+        assert asked()[what] != before[what]
+        call("editor", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert asked() == before
+
+    def test_the_next_key_asks_little_of_the_database(self, production: Production, call: Call,
+                                                      django_assert_max_num_queries: Any) -> None:
+        path = f"{edition_path(production)}wordings/{ids(production)[0]}/gauge/"
+        call("reader", "post", path, {"text": "Hola."})
+        with django_assert_max_num_queries(3):  # who asks (a session and its user), and the edition
+            call("reader", "post", path, {"text": "Hola, mar."})
+
 
 class TestDrafts:
     def test_first_the_memory_then_the_engine_and_never_as_done(self, production: Production, call: Call) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404
+from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -157,10 +157,7 @@ class BriefedSerializer(serializers.Serializer[Data]):
 
 
 def line_of(production_id: int, line_id: int) -> Line:
-    line = Line.objects.select_related("part").filter(production_id=production_id, pk=line_id).first()
-    if line is None:
-        raise Http404
-    return line
+    return get_object_or_404(Line.objects.select_related("part"), production_id=production_id, pk=line_id)
 
 
 class WordingView(APIView):
@@ -214,7 +211,7 @@ class GaugeView(APIView):
         edition = edition_for(request.user, production_id, language)
         given = GaugeAskSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(gauge_for(edition, line_of(production_id, line_id), given.validated_data["text"]))
+        return Response(gauge_for(edition, line_id, given.validated_data["text"]))
 
 
 class BriefView(APIView):

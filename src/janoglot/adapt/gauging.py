@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
+from functools import lru_cache
 from typing import Any
 
 from django.db.models import Min
+from django.shortcuts import get_object_or_404
 
 from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.adapt.gauge import gauge, predicted_seconds
@@ -13,6 +15,7 @@ from janoglot.core.errors import EngineError
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
+from janoglot.core.speech.voices import Voice
 from janoglot.productions.models import Edition
 from janoglot.script.models import Line
 from janoglot.timing.models import LineTiming
@@ -21,19 +24,53 @@ from janoglot.timing.settings import rates_of, settings_of
 _FAR = 3600.0
 
 
-def recipe_for(edition: Edition, line: Line, text: str) -> TakeRecipe | None:
-    """What a take of ``text`` would be made from; None without a voice, or words."""
+@dataclass(frozen=True, slots=True)
+class _Ground:
+    """What a line's length goes by beside its words."""
+
+    voice: Voice | None
+    settings: VoiceSettings
+    language: str
+    foreign: tuple[tuple[str, str], ...]
+    slot: float | None
+    room: float | None
+    comfortable: float
+    hard: float
+
+    def recipe(self, text: str) -> TakeRecipe | None:
+        """What a take of ``text`` would be made from; None without a voice, or words."""
+        if self.voice is None or not text.strip():
+            return None
+        foreign = tuple(one for one in self.foreign if one[0] in text)
+        return TakeRecipe(text.strip(), self.settings.shaped(self.voice), self.settings.delivery, self.language,
+                          foreign)
+
+
+def ground_of(edition: Edition, line_id: int) -> _Ground:
+    """Raises Http404 where the production has no such line."""
+    return _ground(edition.pk, line_id, edition.production.stamp)
+
+
+@lru_cache(maxsize=2_000)
+def _ground(edition_id: int, line_id: int, stamp: int) -> _Ground:
+    """Kept for the next key that is typed. It stays true until the production's stamp moves, as it does with every
+    change to what is read here."""
+    edition = Edition.objects.select_related("production").get(pk=edition_id)
+    line = get_object_or_404(Line.objects.select_related("part"), production_id=edition.production_id, pk=line_id)
     casting = Casting.objects.filter(edition=edition, speaker=line.speaker_id).first()
     own = LineCasting.objects.filter(edition=edition, line=line).first()
-    voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "")
-    words = " ".join(text.split())
-    if voice is None or not words or line.kind != Line.Kind.SPOKEN:
-        return None
+    timing = LineTiming.objects.filter(edition=edition, line=line).first()
+    spoken = line.kind == Line.Kind.SPOKEN
+    voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "") if spoken else None
     settings = casting.settings if casting else VoiceSettings()
-    settings = settings.over(own.own) if own else settings
-    language = own.language if own and own.language else edition.language
-    foreign = tuple((one["words"], one["language"]) for one in own.foreign if one["words"] in text) if own else ()
-    return TakeRecipe(text.strip(), settings.shaped(voice), settings.delivery, language, foreign)
+    of_all = settings_of(edition)
+    rates = rates_of(edition, line.speaker_id)
+    return _Ground(
+        voice, settings.over(own.own) if own else settings, own.language if own and own.language else edition.language,
+        tuple((one["words"], one["language"]) for one in own.foreign) if own else (),
+        line.slot[1] - line.slot[0] if line.slot else None, room_for(edition, line, timing),
+        rates[1] if rates else of_all.comfortable_fast,
+        (timing.core.hard_fast if timing else None) or (rates[3] if rates else of_all.hard_fast))
 
 
 def room_for(edition: Edition, line: Line, timing: LineTiming | None) -> float | None:
@@ -52,20 +89,17 @@ def room_for(edition: Edition, line: Line, timing: LineTiming | None) -> float |
     return min(room, end - line.slot[0]) if end is not None and end > line.slot[0] else room
 
 
-def gauge_for(edition: Edition, line: Line, text: str) -> dict[str, Any]:
-    """See :class:`janoglot.core.adapt.gauge.Gauge`. Without a voice, or for words on the screen, nothing is long."""
-    recipe = recipe_for(edition, line, text)
+def gauge_for(edition: Edition, line_id: int, text: str) -> dict[str, Any]:
+    """See :class:`janoglot.core.adapt.gauge.Gauge`. Without a voice, or for words on the screen, nothing is long.
+
+    Raises Http404.
+    """
+    ground = ground_of(edition, line_id)
+    recipe = ground.recipe(text)
     natural = 0.0
     if recipe:
         try:
             natural = predicted_seconds(recipe)
         except EngineError:
             natural = 0.0
-    settings = settings_of(edition)
-    rates = rates_of(edition, line.speaker_id)
-    timing = LineTiming.objects.filter(edition=edition, line=line).first()
-    hard = (timing.core.hard_fast if timing else None) or (rates[3] if rates else settings.hard_fast)
-    slot = line.slot[1] - line.slot[0] if line.slot else None
-    found = gauge(text, edition.language, natural, slot, room_for(edition, line, timing),
-                  rates[1] if rates else settings.comfortable_fast, hard)
-    return asdict(found)
+    return asdict(gauge(text, edition.language, natural, ground.slot, ground.room, ground.comfortable, ground.hard))

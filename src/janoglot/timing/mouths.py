@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from janoglot.adapt.gauging import recipe_for
+from janoglot.adapt.gauging import ground_of
 from janoglot.core.adapt.gauge import predicted_seconds
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines import engine_named
@@ -73,7 +73,7 @@ def lips_of_wordings(edition: Edition, line: Line, texts: Sequence[str]) -> tupl
 
 def _mouth_of(edition: Edition, line: Line, text: str, slot: float) -> list[MouthShape]:
     """As a take of ``text`` would move it, from the beginning of the slot: hurried into it where it is too long."""
-    recipe = recipe_for(edition, line, text)
+    recipe = ground_of(edition, line.pk).recipe(text)
     if recipe is None:
         return mouth_shapes(text, edition.language, (), slot) if text.strip() else []
     try:

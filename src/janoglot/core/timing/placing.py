@@ -399,6 +399,7 @@ def _wished(v: _Voiced) -> Floats:
 
 _NEAR = 0.002
 _GRID = 0.005
+_HAIR = 1e-4
 
 
 def _settled(v: _Voiced, starts: Floats, ends: Floats, pairs: _Pairs) -> tuple[Floats, Floats]:
@@ -406,21 +407,36 @@ def _settled(v: _Voiced, starts: Floats, ends: Floats, pairs: _Pairs) -> tuple[F
     limit; else whole steps. So a line that nothing has moved keeps its sound when another moves."""
     slow, fast, _, hard_fast = v.rates.T
     d = v.natural
-    starts = np.where(np.abs(starts - v.low) < _NEAR, v.low, np.ceil(starts * 1000 - 1e-3) / 1000)
+    round_starts = np.where(np.abs(starts - v.low) < _NEAR, v.low, np.ceil(starts * 1000 - 1e-3) / 1000)
+    shortest = np.minimum(ends - starts, d / hard_fast)
+    starts = _with_room(round_starts, shortest, np.minimum(pairs.gap, starts[pairs.after] - ends[pairs.before]), pairs)
     seconds = ends - starts
     stepped = np.floor(seconds / _GRID + 1e-3) * _GRID
-    # No faster than allowed for the sake of a round number.
-    stepped = np.where((stepped < d / hard_fast) & (seconds > d / hard_fast - 1e-4), d / hard_fast, stepped)
     settled = np.zeros(len(d), dtype=bool)
     for wanted in (d, v.high - starts, d / hard_fast, d / fast, d / slow):
         near = ~settled & (np.abs(seconds - wanted) < _NEAR)
         stepped = np.where(near, wanted, stepped)
         settled |= near
+    # For the sake of a round number, no faster than allowed; and not past the end of a part.
+    stepped = np.minimum(np.maximum(stepped, shortest), v.part_end - starts)
     # What touched still touches and no more.
     apart = starts[pairs.after] - pairs.gap - starts[pairs.before]
     touching = (stepped[pairs.before] > apart) & (seconds[pairs.before] <= apart + 2 * _NEAR)
     np.minimum.at(stepped, pairs.before[touching], apart[touching])
     return starts, starts + np.maximum(stepped, 0.001)
+
+
+def _with_room(starts: Floats, shortest: Floats, gaps: Floats, pairs: _Pairs) -> Floats:
+    """A very short line may have less left between two round starts than it needs: then the next one starts a hair
+    later. What is put off is put off by no more than rounding did, however many follow each other."""
+    if not (starts[pairs.after] < starts[pairs.before] + shortest[pairs.before] + gaps - _HAIR).any():
+        return starts
+    moved: list[float] = starts.tolist()
+    for one, other, needed in zip(pairs.before.tolist(), pairs.after.tolist(),
+                                  (shortest[pairs.before] + gaps).tolist(), strict=True):
+        if moved[other] < moved[one] + needed - _HAIR:
+            moved[other] = moved[one] + needed
+    return np.array(moved)
 
 
 SEEN = 0.005
