@@ -117,6 +117,25 @@ class TestEngine:
         assert said[0].ipa == "ɪn"
         assert said[-1].ipa == "lˈuːs"
 
+    @pytest.mark.parametrize(("base", "words"), [
+        ("gmw/en", "Mind the third step; I don't know who mended it."),
+        ("roa/es-419", "¿Quién le da cuerda a un reloj de marea? Nadie, por ahora."),
+        ("gmw/de", "„Vorsicht bei der dritten Stufe“, rief er – zu spät!".replace("„", "“")),
+        ("roa/fr", "Attention à la troisième marche, elle bouge."),
+        ("inc/hi", "यह घड़ी ज्वार से चलती है।"),
+        ("sem/ar", "الساعة تعمل بالمد، أليس كذلك؟"),
+    ])
+    def test_read_or_listened_to_words_are_said_the_same(self, base: str, words: str) -> None:
+        engine = formant_engine()
+        read = engine._read(words, base)
+        assert read
+        assert [(w.at, w.length, w.ipa.replace(" ", "")) for w in engine._listened(words, base)] == [
+            (w.at, w.length, w.ipa) for w in read]
+
+    @pytest.mark.parametrize("words", ["In 1912 it rose.", "It has been loose.", "port-side", "a@b", "港口"])
+    def test_what_is_not_said_word_by_word_is_listened_to(self, words: str) -> None:
+        assert formant_engine()._read(words, "gmw/en") == []
+
     def test_words_with_an_apostrophe_are_one(self) -> None:
         spoken = engine_named("formant").speak(Utterance("I don't know.", "gmw/en"))
         assert [("I don't know."[m.at: m.at + m.length]) for m in spoken.words] == ["I", "don't", "know"]

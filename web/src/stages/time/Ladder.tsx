@@ -343,7 +343,7 @@ function DubBlock({ step, pixels, drag, colour, name, language, direction, selec
         {!silent && <Wave peaks={peaks} height={Math.max(height - 2, 1)} colour={colour} />}
         {!silent && mouth && <span className="w-3 shrink-0" />}
         {height >= 15 && !spread.length && (
-          <span className="min-w-0" lang={language} dir={direction}>
+          <span className="min-w-0 grow" lang={language} dir={direction}>
             {silent && <span className="block text-2xs">{t(`take.${line.state}`)}</span>}
             {line.words}
           </span>

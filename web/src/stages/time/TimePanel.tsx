@@ -33,7 +33,7 @@ export function TimePanel({ production, edition, line, sourceWords, lips, action
         <p className="text-sm text-soft">{t("time.choose")}</p>
       )}
       {(isTimed(edition.lines) || bad.length > 0) && <section className="border-t border-rule pt-3 flex flex-col gap-1.5">
-        <h2 className="text-sm font-semibold">{bad.length ? t("time.overCount", { count: bad.length }) : t("time.allFit")}</h2>
+        <h2 className="text-sm font-semibold">{bad.length ? t("time.overCount", { count: bad.length }) : edition.lines.some((one) => one.seconds > 0) ? t("time.allFit") : t("time.noneVoiced")}</h2>
         {bad.length > 0 && (
           <ol className="max-h-40 overflow-auto border border-rule rounded-sm divide-y divide-rule">
             {bad.slice(0, 200).map((one) => (

@@ -22,6 +22,7 @@ from typing import Any
 
 import langcodes
 import numpy as np
+import regex
 from langcodes.tag_parser import LanguageTagError
 
 from janoglot.core.errors import EngineError
@@ -192,6 +193,24 @@ class FormantEngine:
             return list(self._transcribed[key])
 
     def _transcribe(self, words: str, base: str) -> list[SaidWord]:
+        return self._read(words, base) or self._listened(words, base)
+
+    def _read(self, words: str, base: str) -> list[SaidWord]:
+        """Where the text is of plain words and the engine says just as many: twenty times quicker than listening to
+        it. Else nothing."""
+        if not _PLAIN.fullmatch(words):
+            return []
+        plain = Utterance(words, base)
+        self._choose(base, plain.shaping, plain.delivery)
+        said = _SWITCH.sub("", " ".join(self._translated(words))).split()
+        written = list(_WORD.finditer(words))
+        if len(said) != len(written):
+            return []
+        return [SaidWord(word.start(), word.end() - word.start(), ipa)
+                for word, ipa in zip(written, said, strict=True)]
+
+    def _listened(self, words: str, base: str) -> list[SaidWord]:
+        """By the events of a synthesis: numbers, signs and words that run into one another find their place."""
         self._speak(Utterance(words, base), _FASTEST_WPM)
         marks = {mark.at: mark.length for mark in self._word_marks(words, 0.0)}
         # The phonemes as events belong to words but carry no stress; those of the translated text are the reverse.
@@ -335,6 +354,9 @@ def _with_joined(words: str, at: int, length: int, upto: int) -> int:
     return length + len(re.sub(r"[\W_]+$", "", rest))
 
 
+_PLAIN = regex.compile(r"[\p{Latin}\p{Greek}\p{Cyrillic}\p{Devanagari}\p{Arabic}\p{M}\s.,;:!?¡¿…“”«»\"'’()—–،؟।]+")
+"""Letters of scripts that put spaces between words, and marks that are not said."""
+_WORD = regex.compile(r"[\p{L}\p{M}]+(?:['’][\p{L}\p{M}]+)*")
 _SWITCH = re.compile(r"\([a-z-]+\)")
 
 
