@@ -92,6 +92,7 @@ class Service:
         self.pid_file.parent.mkdir(parents=True, exist_ok=True)
         self.end_leftover()
         with self.log.open("ab") as log:
+            # A group of its own, but no session: between sessions the system's scheduler does not heed niceness.
             self.process = subprocess.Popen(
                 self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd=HOME, process_group=0,
                 env={**os.environ, **self.environment}, preexec_fn=_die_with_parent)
