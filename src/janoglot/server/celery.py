@@ -34,7 +34,8 @@ def _ready(**_: Any) -> None:
     from janoglot.direct.tasks import go_on_with_running_jobs
     from janoglot.timing.tasks import go_on_with_copies
 
-    if os.environ.get("JANOGLOT_WORKER") != "now":
+    # One worker goes on with what was in hand; more of them, on other machines too, only help.
+    if os.environ.get("JANOGLOT_WORKER", "worker") == "worker":
         go_on_with_running_jobs()
         go_on_with_drafting()
         go_on_with_copies()
