@@ -267,7 +267,7 @@ def _answers(port: int) -> bool:
 
 def worker(var: Path, environment: Mapping[str, str], processes: int | None = None) -> Service:
     """What works in the background: a process for each core, giving way to whoever asks for something now."""
-    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=19)
+    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=10)
 
 
 def now_worker(var: Path, environment: Mapping[str, str]) -> Service:
@@ -289,7 +289,9 @@ def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int
         f"{name}@%h", "--concurrency", str(processes), "-O", "fair", "--prefetch-multiplier", "1", "-Q", queues,
         "--loglevel", "warning", "--without-gossip", "--without-mingle",
     ], note.exists, var / "log" / f"{name}.log",
-        {**environment, **_KEPT_MEMORY, "JANOGLOT_WORKER_READY": str(note), "JANOGLOT_WORKER": name})
+        {**environment, **_KEPT_MEMORY, "JANOGLOT_WORKER_READY": str(note), "JANOGLOT_WORKER": name},
+        # On a machine with much else to do, who gives way takes his time to start.
+        patience=180.0)
 
 
 def manage(arguments: Sequence[str], environment: Mapping[str, str]) -> None:
