@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
 from celery import Task
+from celery.signals import worker_ready
 
 from janoglot.adapt.models import Wording
 from janoglot.direct import tasks
@@ -142,3 +144,21 @@ def test_a_light_voice_has_no_sketch(production: Production, call: Call) -> None
 def test_readers_may_not_have_lines_finished(production: Production, call: Call) -> None:
     path = cast_and_voice(call, production)
     assert call("reader", "post", f"{path}voicings/", {"kind": "finish"}).status_code == 403
+
+
+@pytest.mark.parametrize(("name", "goes_on"), [(None, True), ("worker", True), ("now", False), ("helper", False)])
+def test_one_worker_alone_goes_on_with_what_was_in_hand(name: str | None, goes_on: bool, tmp_path: Path,
+                                                        monkeypatch: pytest.MonkeyPatch) -> None:
+    begun: list[str] = []
+    for place in ("direct.tasks.go_on_with_running_jobs", "adapt.tasks.go_on_with_drafting",
+                  "timing.tasks.go_on_with_copies"):
+        monkeypatch.setattr(f"janoglot.{place}", lambda place=place: begun.append(place))
+    if name is None:
+        monkeypatch.delenv("JANOGLOT_WORKER", raising=False)
+    else:
+        monkeypatch.setenv("JANOGLOT_WORKER", name)
+    monkeypatch.setenv("JANOGLOT_WORKER_READY", str(tmp_path / "ready"))
+    worker_ready.send(sender=None)
+    assert len(begun) == (3 if goes_on else 0)
+    # Whoever starts it learns that it is there in either case.
+    assert (tmp_path / "ready").exists()

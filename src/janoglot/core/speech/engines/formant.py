@@ -354,7 +354,7 @@ def _with_joined(words: str, at: int, length: int, upto: int) -> int:
     return length + len(re.sub(r"[\W_]+$", "", rest))
 
 
-_PLAIN = regex.compile(r"[\p{Latin}\p{Greek}\p{Cyrillic}\p{Devanagari}\p{Arabic}\p{M}\s.,;:!?¡¿…“”«»\"'’()—–،؟।]+")
+_PLAIN = regex.compile(r"[\p{Latin}\p{Greek}\p{Cyrillic}\p{Devanagari}\p{Arabic}\p{M}\s.,;:!?¡¿…“”„«»‹›\"'’()—–،؟।]+")
 """Letters of scripts that put spaces between words, and marks that are not said."""
 _WORD = regex.compile(r"[\p{L}\p{M}]+(?:['’][\p{L}\p{M}]+)*")
 _SWITCH = re.compile(r"\([a-z-]+\)")
