@@ -28,6 +28,7 @@ from janoglot.productions.models import ADDRESSES
 from janoglot.productions.permissions import edition_for, require_change
 from janoglot.script.api import ProblemSerializer, problem_data, uploaded
 from janoglot.script.models import Line
+from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
 STATES = Wording.State.choices
@@ -118,8 +119,8 @@ class GaugeSerializer(serializers.Serializer[Data]):
 class CaptionsSerializer(serializers.Serializer[Data]):
     file = serializers.FileField(required=False)
     text = serializers.CharField(required=False, trim_whitespace=False)
-    offset = serializers.FloatField(required=False, min_value=-86_400, max_value=86_400)
-    drift = serializers.FloatField(required=False, min_value=0.5, max_value=2)
+    offset = FiniteField(required=False, min_value=-86_400, max_value=86_400)
+    drift = FiniteField(required=False, min_value=0.5, max_value=2)
     apply = serializers.BooleanField(default=False)
     overwrite = serializers.BooleanField(default=True, help_text="Lines that have words already, too.")
 

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import whole_number
 from janoglot.direct.state import EditionState
 from janoglot.productions.permissions import edition_for, production_for
 from janoglot.script.models import Line
@@ -68,7 +69,7 @@ class BoardLinesView(APIView):
         if what not in COUNTED:
             raise BadInput("The board counts no “{what}”. It counts: {known}.", what=what[:40],
                            known=", ".join(COUNTED))
-        wanted = int(part) if part.isdigit() else None
+        wanted = whole_number(part)
         return Response([line for of, line, counts in _counted(EditionState.load(edition))
                          if of == wanted and what in counts])
 

@@ -24,6 +24,7 @@ from janoglot.core.adapt.rude_words import has_list, rude_words
 from janoglot.core.adapt.spelling import speller
 from janoglot.core.adapt.tmx import read_tmx, write_tmx
 from janoglot.core.errors import BadInput, EngineError
+from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for, require_change, signed_in, visible_productions
@@ -173,7 +174,7 @@ class MemoryView(APIView):
         """The nearest texts in the memory for a line of the source."""
         edition = edition_for(request.user, production_id, language)
         asked = request.query_params.get("line", "")
-        line = line_of(production_id, int(asked) if asked.isdigit() else 0)
+        line = line_of(production_id, whole_number(asked) or 0)
         source = source_words(edition.production).get(line.pk, "")
         return Response([
             {"original": match.unit.source, "text": match.unit.text, "origin": match.unit.origin, "score": match.score,

@@ -20,6 +20,7 @@ from janoglot.core.adapt.bilingual import read_docx, read_xlsx, write_docx, writ
 from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, Returned, compare
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name, primary
 from janoglot.core.script.formats.packages import holds
 from janoglot.productions.models import Edition
@@ -150,7 +151,8 @@ class ReturnedView(APIView):
 
 
 def _returned_data(one: Returned, numbers: dict[int, int], sources: dict[int, str]) -> Data:
-    pk = int(one.id) if one.id.isdigit() and int(one.id) in numbers else None
+    pk = whole_number(one.id)
+    pk = pk if pk in numbers else None
     return {"line": pk, "number": numbers.get(pk) if pk else None, "what": one.what, "needs_asking": one.needs_asking,
             "original": one.source, "original_now": sources.get(pk, "") if pk else "", "text": one.text, "now": one.now,
             "state": one.state}

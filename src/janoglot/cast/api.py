@@ -26,6 +26,7 @@ from janoglot.cast.models import Casting, Favourite, LineCasting
 from janoglot.cast.tasks import audition_recipe, measure_voices, say
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
+from janoglot.core.guarded import whole_number
 from janoglot.core.languages import distance, english_name, tag_of
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
@@ -39,6 +40,7 @@ from janoglot.script.api import ProblemSerializer, problem_data, uploaded
 from janoglot.script.models import Line, Speaker
 from janoglot.script.reading import who_is_together
 from janoglot.server.faults import Busy
+from janoglot.server.fields import FiniteField
 from janoglot.server.storage import content_disposition, serve_sound, takes
 
 Data = dict[str, Any]
@@ -98,14 +100,14 @@ class CastingSerializer(serializers.Serializer[Data]):
 
 class CastingChangeSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
-    pace = serializers.FloatField(required=False)
-    pitch = serializers.FloatField(required=False)
-    melody = serializers.FloatField(required=False)
-    pauses = serializers.FloatField(required=False)
-    level_db = serializers.FloatField(required=False)
-    brighter = serializers.FloatField(required=False)
-    breathier = serializers.FloatField(required=False)
-    younger = serializers.FloatField(required=False)
+    pace = FiniteField(required=False)
+    pitch = FiniteField(required=False)
+    melody = FiniteField(required=False)
+    pauses = FiniteField(required=False)
+    level_db = FiniteField(required=False)
+    brighter = FiniteField(required=False)
+    breathier = FiniteField(required=False)
+    younger = FiniteField(required=False)
     accent_meant = serializers.BooleanField(required=False)
     note = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
@@ -121,14 +123,14 @@ class LineCastingSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
     language = serializers.CharField(required=False, allow_blank=True, max_length=60)
     foreign = ForeignSerializer(many=True, required=False, help_text="Words of the line in another language.")
-    pace = serializers.FloatField(required=False, allow_null=True)
-    pitch = serializers.FloatField(required=False, allow_null=True)
-    melody = serializers.FloatField(required=False, allow_null=True)
-    pauses = serializers.FloatField(required=False, allow_null=True)
-    level_db = serializers.FloatField(required=False, allow_null=True)
-    brighter = serializers.FloatField(required=False, allow_null=True)
-    breathier = serializers.FloatField(required=False, allow_null=True)
-    younger = serializers.FloatField(required=False, allow_null=True)
+    pace = FiniteField(required=False, allow_null=True)
+    pitch = FiniteField(required=False, allow_null=True)
+    melody = FiniteField(required=False, allow_null=True)
+    pauses = FiniteField(required=False, allow_null=True)
+    level_db = FiniteField(required=False, allow_null=True)
+    brighter = FiniteField(required=False, allow_null=True)
+    breathier = FiniteField(required=False, allow_null=True)
+    younger = FiniteField(required=False, allow_null=True)
 
 
 class MatchSerializer(serializers.Serializer[Data]):
@@ -481,9 +483,10 @@ class BringCastingsView(APIView):
         problems: list[Problem] = []
         other = request.data.get("production") if isinstance(request.data, dict) else None
         if other is not None:
-            if not str(other).isdigit():
+            chosen = whole_number(str(other))
+            if chosen is None:
                 raise BadInput("Say which production to copy from.")
-            rows = rows_of(production_for(request.user, int(str(other))))
+            rows = rows_of(production_for(request.user, chosen))
         else:
             content, _ = uploaded(request)
             rows = read_sheet(content, problems)

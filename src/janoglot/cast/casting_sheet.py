@@ -14,6 +14,8 @@ from openpyxl import Workbook
 from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.errors import Problem as Found
+from janoglot.core.guarded import read_json
+from janoglot.core.guarded import sheet_rows as bounded_rows
 from janoglot.core.languages import find_tag
 from janoglot.core.script.decoding import decode
 from janoglot.core.script.formats.packages import holds, opened
@@ -24,6 +26,7 @@ from janoglot.productions.models import Production
 
 COLUMNS = ("speaker", "language", "voice", "accent_meant", *SETTINGS, "note")
 _MOST_ROWS = 20_000
+_MOST_COLUMNS = 60
 
 
 @dataclass(slots=True)
@@ -107,15 +110,13 @@ def _rows(data: bytes) -> Iterator[tuple[int, dict[str, Any]]]:
 
         with opened(data, "XLSX") as file:
             sheet = load_workbook(file, read_only=True, data_only=True).worksheets[0]
-            table = [["" if cell is None else str(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+            table = [["" if cell is None else str(cell) for cell in row]
+                     for row in bounded_rows(sheet, _MOST_ROWS, _MOST_COLUMNS)]
         yield from _by_heading(table)
         return
     text, _ = decode(data)
     if text.lstrip().startswith(("{", "[")):
-        try:
-            loaded = json.loads(text)
-        except json.JSONDecodeError as error:
-            raise BadInput("Row {row}: this is no JSON ({why}).", row=error.lineno, why=error.msg) from error
+        loaded = read_json(text)
         listed = loaded.get("castings") if isinstance(loaded, dict) else loaded
         for number, row in enumerate(listed if isinstance(listed, list) else [], 1):
             if isinstance(row, dict):

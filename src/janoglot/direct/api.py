@@ -17,6 +17,7 @@ from rest_framework.views import APIView
 
 from janoglot.cast.api import LineCastingSerializer, line_casting_data
 from janoglot.core.deliver.names import clip_name
+from janoglot.core.guarded import whole_numbers
 from janoglot.core.speech.peaks import kept_peaks
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
@@ -220,7 +221,7 @@ class PeaksView(APIView):
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """The waveforms of some lines' takes; lines of which no sound is kept are left out."""
         edition = edition_for(request.user, production_id, language)
-        ids = [int(one) for one in request.query_params.get("lines", "").split(",") if one.isdigit()][:_MOST_PEAKS]
+        ids = whole_numbers(request.query_params.get("lines", "").split(","))[:_MOST_PEAKS]
         found = []
         for state in EditionState.load(edition, ids).lines:
             key = kept_sound(state, takes()) if state.take else None

@@ -7,6 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from janoglot.productions.models import Role
+from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
 
@@ -94,7 +95,7 @@ class ProductionSerializer(serializers.Serializer[Data]):
 
 class ProductionChangeSerializer(serializers.Serializer[Data]):
     name = serializers.CharField(required=False, max_length=200)
-    target_lufs = serializers.FloatField(required=False)
+    target_lufs = FiniteField(required=False)
     commercial = serializers.BooleanField(required=False)
 
 

@@ -24,6 +24,7 @@ from janoglot.script.actions.rename_speaker import rename_speaker
 from janoglot.script.importing import hints_from, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line, Speaker
 from janoglot.server.faults import translated
+from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
 _SHOWN = 400
@@ -100,8 +101,8 @@ class PreviewSerializer(serializers.Serializer[Data]):
 
 class LineChangeSerializer(serializers.Serializer[Data]):
     speaker = serializers.IntegerField(required=False)
-    start = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
-    end = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
+    start = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
+    end = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
     notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
 
 

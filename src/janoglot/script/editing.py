@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 from janoglot.adapt.actions.replace_words import replace_words
 from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput, Problem
+from janoglot.core.guarded import whole_number
 from janoglot.core.script.checks import CheckedLine, check
 from janoglot.core.script.labels import same_person
 from janoglot.core.script.model import ScriptLine
@@ -36,6 +37,7 @@ from janoglot.script.actions.split_line import split_line
 from janoglot.script.models import Line, Part, Speaker
 from janoglot.script.reading import script_since, whole_script
 from janoglot.server.faults import translated
+from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
 _MOST_HITS = 500
@@ -109,8 +111,8 @@ class BeginPartSerializer(serializers.Serializer[Data]):
 
 class PartChangeSerializer(serializers.Serializer[Data]):
     name = serializers.CharField(max_length=400, required=False)
-    start = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
-    end = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=86400)
+    start = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
+    end = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
     may_grow = serializers.BooleanField(required=False, help_text="Hold its picture rather than hurry its speech.")
 
 
@@ -169,8 +171,8 @@ def _answer(request: Request, production: Production, done: Any = None) -> Respo
     edition = Edition.objects.filter(production=production, language=language).first()
     if edition is None:
         raise Http404
-    after = str(request.query_params.get("after") or "")
-    found = script_since(production, edition, int(after)) if after.isdigit() else whole_script(production, edition)
+    after = whole_number(str(request.query_params.get("after") or ""))
+    found = whole_script(production, edition) if after is None else script_since(production, edition, after)
     return Response({**found, **({} if done is None else {"done": done})})
 
 
@@ -268,7 +270,8 @@ class AddView(_Editing):
 
     def act(self, request: Request, production: Production, given: Data) -> Any:
         text = given["text"]
-        rows = pasted_lines(text, production.source_language) if text.strip() else [ScriptLine("", "")]
+        known = list(Speaker.objects.filter(production=production).values_list("name", flat=True))
+        rows = pasted_lines(text, production.source_language, known) if text.strip() else [ScriptLine("", "")]
         return [line.pk for line in add_lines(request.user, production, rows, given["behind"])]
 
 

@@ -11,16 +11,17 @@ from rest_framework import serializers
 from janoglot.core.timing.holds import Hold
 from janoglot.core.timing.placing import MODES
 from janoglot.productions.models import Edition
+from janoglot.server.fields import FiniteField
 from janoglot.timing.settings import settings_of
 
 Data = dict[str, Any]
 
 
 class RatesSerializer(serializers.Serializer[Data]):
-    comfortable_slow = serializers.FloatField(required=False)
-    comfortable_fast = serializers.FloatField(required=False)
-    hard_slow = serializers.FloatField(required=False)
-    hard_fast = serializers.FloatField(required=False)
+    comfortable_slow = FiniteField(required=False)
+    comfortable_fast = FiniteField(required=False)
+    hard_slow = FiniteField(required=False)
+    hard_fast = FiniteField(required=False)
 
 
 class TimingSettingsSerializer(serializers.Serializer[Data]):
@@ -45,14 +46,14 @@ class LineTimingSerializer(serializers.Serializer[Data]):
     """What a line has of its own; what is null follows the edition."""
 
     mode = serializers.ChoiceField(MODES, required=False)
-    at = serializers.FloatField(required=False, allow_null=True)
-    seconds = serializers.FloatField(required=False, allow_null=True)
-    hard_fast = serializers.FloatField(required=False, allow_null=True)
-    early = serializers.FloatField(required=False, allow_null=True)
-    late = serializers.FloatField(required=False, allow_null=True)
-    run_on = serializers.FloatField(required=False, allow_null=True)
-    overlap = serializers.FloatField(required=False, allow_null=True)
-    pause = serializers.FloatField(required=False, allow_null=True)
+    at = FiniteField(required=False, allow_null=True)
+    seconds = FiniteField(required=False, allow_null=True)
+    hard_fast = FiniteField(required=False, allow_null=True)
+    early = FiniteField(required=False, allow_null=True)
+    late = FiniteField(required=False, allow_null=True)
+    run_on = FiniteField(required=False, allow_null=True)
+    overlap = FiniteField(required=False, allow_null=True)
+    pause = FiniteField(required=False, allow_null=True)
 
 
 class HoldSerializer(serializers.Serializer[Data]):

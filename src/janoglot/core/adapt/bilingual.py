@@ -12,8 +12,12 @@ from openpyxl.styles import Alignment, Font, PatternFill, Protection
 
 from janoglot.core.adapt.outgoing import STATES, Outgoing, OutgoingLine, State
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import sheet_rows
 from janoglot.core.languages import direction
 from janoglot.core.script.formats.packages import opened
+from janoglot.core.script.limits import MOST_LINES
+
+_MOST_COLUMNS = 60
 
 _HEADS = ("id", "line", "part", "speaker", "seconds", "most characters", "kind", "source", "wording", "state", "note")
 _WIDTHS = (8, 6, 14, 14, 9, 9, 10, 52, 52, 10, 30)
@@ -63,7 +67,7 @@ def read_xlsx(content: bytes) -> Outgoing:
     with opened(content, "XLSX") as file:
         book = load_workbook(file, read_only=True, data_only=True)
         rows = [["" if cell is None else str(cell) for cell in row]
-                for row in book.worksheets[0].iter_rows(values_only=True)]
+                for row in sheet_rows(book.worksheets[0], MOST_LINES + 100, _MOST_COLUMNS)]
     return _from_rows(rows)
 
 

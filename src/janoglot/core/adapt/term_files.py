@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from xml.etree import ElementTree
-
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import fromstring
 
 from janoglot.core.adapt.termbase import Term
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import read_xml
 from janoglot.core.languages import find_tag, primary
 from janoglot.core.script.decoding import decode
 
@@ -47,28 +45,21 @@ def write_tbx(terms: Iterable[Term], source_language: str, language: str) -> str
 
 def read_tbx(content: bytes, source_language: str, language: str) -> list[Term]:
     """TBX of either edition, the terms of these two languages. Raises BadInput."""
-    try:
-        root = fromstring(content)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        raise BadInput("This is no termbase that can be read (TBX): {why}", why=str(error)[:120]) from error
+    root = read_xml(content, "termbase (TBX)")
     if _name(root) not in ("tbx", "martif"):
         raise BadInput("This is no termbase (TBX); it begins with <{tag}>.", tag=_name(root))
     found: list[Term] = []
-    for entry in root.iter():
-        if _name(entry) not in ("conceptEntry", "termEntry"):
-            continue
+    for number, entry in enumerate(_outermost(root, ("conceptEntry", "termEntry")), 1):
+        if number > MOST_TERMS:
+            raise BadInput("A termbase may have {most} terms at most.", most=MOST_TERMS)
         # What kind of note it is stands in an attribute, or (the other style of the standard) in the tag.
         notes = {child.get("type") or _name(child): child.text or "" for child in entry}
         note = notes.get("note") or notes.get("definition") or ""
         sources: list[str] = []
         targets: list[tuple[str, bool]] = []
-        for section in entry.iter():
-            if _name(section) not in ("langSec", "langSet"):
-                continue
+        for section in _outermost(entry, ("langSec", "langSet")):
             tag = primary(find_tag(section.get(_LANG) or section.get("lang") or "") or "")
-            for group in section.iter():
-                if _name(group) not in ("termSec", "tig", "ntig"):
-                    continue
+            for group in _outermost(section, ("termSec", "tig", "ntig")):
                 text = next((one.text or "" for one in group.iter() if _name(one) == "term"), "").strip()
                 status = {(one.text or "").strip() for one in group.iter()
                           if (one.get("type") if _name(one) == "termNote" else _name(one)) in _STATUS}
@@ -86,6 +77,15 @@ def _pairs(sources: list[str], targets: list[tuple[str, bool]], note: str) -> li
     wanted = [text for text, forbidden in targets if not forbidden]
     terms = [Term("", text, True, note) for text, forbidden in targets if forbidden]
     return [*(Term(source, text, False, note) for source in sources for text in wanted[:1]), *terms]
+
+
+def _outermost(element: ElementTree.Element, names: tuple[str, ...]) -> Iterator[ElementTree.Element]:
+    """Elements so called under ``element``, without those that stand in another one of them: each is read once."""
+    for child in element:
+        if _name(child) in names:
+            yield child
+        else:
+            yield from _outermost(child, names)
 
 
 def _name(element: ElementTree.Element) -> str:

@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from xml.etree import ElementTree
 
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import fromstring
-
 from janoglot.core.adapt.memory import Unit
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import read_xml
 from janoglot.core.languages import find_tag, primary
 
 _LANG = "{http://www.w3.org/XML/1998/namespace}lang"
@@ -38,10 +36,7 @@ def write_tmx(units: Iterable[Unit], source_language: str, language: str) -> str
 def read_tmx(content: bytes, source_language: str, language: str) -> list[Unit]:
     """The pairs of these two languages, whatever their countries; a pair of the very countries goes last, and so
     before others. Raises BadInput for what is no TMX, or too much of it."""
-    try:
-        root = fromstring(content)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        raise BadInput("This is no translation memory that can be read (TMX): {why}", why=str(error)[:120]) from error
+    root = read_xml(content, "translation memory (TMX)")
     if root.tag.split("}")[-1] != "tmx":
         raise BadInput("This is no translation memory (TMX); it begins with <{tag}>.", tag=root.tag.split("}")[-1])
     exact: list[Unit] = []

@@ -5,11 +5,9 @@ from __future__ import annotations
 import re
 from xml.etree import ElementTree
 
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import fromstring
-
 from janoglot.core.adapt.outgoing import Outgoing, OutgoingLine, State, notes_of
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import read_xml, whole_number
 from janoglot.core.languages import find_tag
 
 V2, V1, SIZES = ("urn:oasis:names:tc:xliff:document:2.0", "urn:oasis:names:tc:xliff:document:1.2",
@@ -90,10 +88,7 @@ def _file_notes(parent: ElementTree.Element, outgoing: Outgoing, attribute: str)
 
 def read_xliff(content: bytes) -> Outgoing:
     """XLIFF of any 1.x or 2.x. Segments of a unit are joined, inline codes give their text. Raises BadInput."""
-    try:
-        root = fromstring(content)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        raise BadInput("This is no XLIFF that can be read: {why}", why=str(error)[:120]) from error
+    root = read_xml(content, "XLIFF")
     if _name(root) != "xliff":
         raise BadInput("This is no XLIFF; it begins with <{tag}>.", tag=_name(root))
     two = (root.get("version") or "").startswith("2")
@@ -127,7 +122,7 @@ def _unit_2(unit: ElementTree.Element) -> OutgoingLine:
         if target is not None:
             # Segments whose translation comes in another order say where (4.3.1.7 of the standard).
             order = target.get("order") or ""
-            targets.append((int(order) if order.isdigit() else len(sources), _text(target)))
+            targets.append((len(sources) if (place := whole_number(order)) is None else place, _text(target)))
         elif _name(segment) == "ignorable":
             # What lies between segments and has no target of its own is the same in both languages.
             targets.append((len(sources), sources[-1]))

@@ -6,14 +6,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
-import regex
-
 from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import sentences
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.limits import LONGEST_NAME
 from janoglot.core.script.model import Script, ScriptLine
-from janoglot.core.script.replacing import pattern as checked
+from janoglot.core.script.replacing import Search, pattern
 
 LONGEST_LINE = 320
 """Characters: about 20 seconds. What is wrong in a line is made again with all of it."""
@@ -31,10 +29,11 @@ def read_prose(text: str, hints: Hints) -> Script:
     if way not in WAYS:
         raise BadInput("Parts are made by {ways}, not by “{way}”.", ways=", ".join(WAYS[1:]), way=way)
     hints = replace(hints, parts_by=way)
+    search = Search(pattern(hints.pattern, regular=True)) if way == "pattern" else None
     script = Script(prose=True)
     part, filled, count = "", 0, 0
-    for row, paragraph in _paragraphs(text, hints):
-        title = _title(paragraph, hints)
+    for row, paragraph in _paragraphs(text, hints, search):
+        title = _title(paragraph, hints, search)
         if title is not None:
             part = title[:LONGEST_NAME]
             continue
@@ -66,7 +65,7 @@ def spoken_lines(paragraph: str) -> Iterator[str]:
         yield line
 
 
-def _paragraphs(text: str, hints: Hints) -> Iterator[tuple[int, str]]:
+def _paragraphs(text: str, hints: Hints, search: Search | None) -> Iterator[tuple[int, str]]:
     """Paragraphs with the row that each begins in. Where no row is empty, each row is a paragraph."""
     rows = text.split("\n")
     filled = [row for row in rows if row.strip()]
@@ -75,7 +74,7 @@ def _paragraphs(text: str, hints: Hints) -> Iterator[tuple[int, str]]:
     first = 1
     for number, row in enumerate([*rows, ""], 1):
         stripped = row.strip()
-        alone = stripped and (each_row or _title(stripped, hints) is not None)
+        alone = stripped and (each_row or _title(stripped, hints, search) is not None)
         if (not stripped or alone) and held:
             yield first, " ".join(held)
             held = []
@@ -92,21 +91,17 @@ def _paragraphs(text: str, hints: Hints) -> Iterator[tuple[int, str]]:
                 held.append(" ".join(stripped.split()))
 
 
-def _title(row: str, hints: Hints) -> str | None:
+def _title(row: str, hints: Hints, search: Search | None) -> str | None:
     """The title that a row is, by the way that was chosen; None where it is words."""
     marked = _MARKED.match(row)
-    if hints.parts_by == "pattern":
-        return row if _compiled(hints.pattern).search(row) else None
+    if search:
+        return row if search.holds(row) else None
     if marked:
         return marked["title"]
     if hints.parts_by != "heading" or len(row) > 90:
         return None
     shouted = row.isupper() and len(row) > 3 and row[-1:] not in ".,;:!?…"
     return row if _NUMBERED.match(row) or _ROMAN.match(row) or shouted else None
-
-
-def _compiled(pattern: str) -> regex.Pattern[str]:
-    return checked(pattern, regular=True)
 
 
 def _opening(paragraph: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import whole_number
 from janoglot.core.timing.placing import TimingSettings
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
@@ -42,5 +43,5 @@ def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Editi
 
 
 def _number(text: Any) -> int:
-    return int(text) if str(text).isdigit() else 0
+    return whole_number(str(text)) or 0
 

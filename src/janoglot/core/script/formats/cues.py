@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import html
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED
-from janoglot.core.script.formats.plain import split_speaker, take_directions
+from janoglot.core.script.formats.plain import take_directions
 from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.naming import Names, label_of
 from janoglot.core.script.times import read_time
 
 _TIMING = re.compile(r"^\s*(?P<start>[\d:.,]+)\s*-{1,2}>\s*(?P<end>[\d:.,]+)(?:\s+.*)?$")
@@ -71,12 +73,17 @@ def _body(rows: list[str], at: int, starts: list[int], index: int) -> list[str]:
     return body
 
 
-def lines_of_cues(cues: list[Cue], script: Script) -> list[ScriptLine]:
-    """Lines from cues: voice tags or ``Name:`` give the speaker, two speakers in a cue give two lines."""
+def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) -> list[ScriptLine]:
+    """Lines from cues: voice tags or ``Name:`` give the speaker, two speakers in a cue give two lines.
+
+    ``known``: names that are speakers anyway.
+    """
     lines = []
     named = False
+    tagged = {html.unescape(name).strip() for cue in cues for name in _VOICE.findall(cue.text)}
+    names = Names(_first_rows_and_labels(cues), {*known, *tagged}, captions=True)
     for cue in cues:
-        spans = _spans(cue.text)
+        spans = _spans(cue.text, names, cue.row)
         if not spans:
             script.problems.append(Problem("no_words", "A cue without words: left out.", {}, cue.row))
             continue
@@ -88,13 +95,26 @@ def lines_of_cues(cues: list[Cue], script: Script) -> list[ScriptLine]:
             lines.append(ScriptLine(name or UNNAMED, words, round(start, 3), round(end, 3), "; ".join(notes), "",
                                     cue.row))
             start = end
+    script.problems += names.problems
     if lines and not named:
         script.problems.append(Problem("no_speakers", "No cue names its speaker: all lines were given to "
                                        "“{unnamed}”.", {"unnamed": UNNAMED}, severity="note"))
     return lines
 
 
-def _spans(text: str) -> list[tuple[str, str, list[str]]]:
+def _first_rows_and_labels(cues: Iterable[Cue]) -> Iterator[str]:
+    """The rows of cues in which a name may stand: the first, and what looks like one in those after it."""
+    for cue in cues:
+        for number, row in enumerate(_plain(cue.text).split("\n")):
+            if row.strip() and (number == 0 or label_of(row.strip())):
+                yield row.strip()
+
+
+def _plain(text: str) -> str:
+    return html.unescape(_MARKUP.sub("", text)).strip()
+
+
+def _spans(text: str, names: Names, at_row: int | None) -> list[tuple[str, str, list[str]]]:
     """``(speaker, words, directions)`` for each run of one speaker's words in a cue's text."""
     spans: list[tuple[str, str, list[str]]] = []
     pieces = _VOICE.split(text)
@@ -102,11 +122,11 @@ def _spans(text: str) -> list[tuple[str, str, list[str]]]:
     named = [("", pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
     for name, raw in named:
         for row in html.unescape(_MARKUP.sub("", raw)).split("\n"):
-            speech = None if name else split_speaker(row.strip())
-            words, notes = take_directions(speech[2] if speech else row)
-            if speech and speech[1]:
-                notes.insert(0, speech[1])
-            speaker = html.unescape(name).strip() or (speech[0] if speech else "")
+            speech = None if name else names.split(row.strip(), at_row)
+            words, notes = take_directions(speech.words if speech else row)
+            if speech and speech.aside:
+                notes.insert(0, speech.aside)
+            speaker = html.unescape(name).strip() or (speech.name if speech else "")
             if not words and not notes:
                 continue
             if spans and (spans[-1][0] == speaker or not speaker):

@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 from janoglot.core.errors import BadInput, Problem
+from janoglot.core.guarded import read_json
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.model import Script, ScriptLine
@@ -23,11 +24,7 @@ class JsonScript:
         return text.lstrip("\ufeff \n\t").startswith("{") and '"lines"' in text
 
     def read(self, text: str, hints: Hints) -> Script:
-        try:
-            data = json.loads(text.lstrip("\ufeff"))
-        except (json.JSONDecodeError, RecursionError) as error:
-            row = getattr(error, "lineno", 1)
-            raise BadInput("Row {row}: this is no JSON ({why}).", row=row, why=str(error)[:80]) from error
+        data = read_json(text.lstrip("\ufeff"))
         lines = data.get("lines") if isinstance(data, dict) else None
         if not isinstance(lines, list):
             raise BadInput("There are no “lines” in this JSON. Each should have “speaker” and “words”.")

@@ -3,29 +3,18 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.naming import Names, label_of
 from janoglot.core.script.prose import read_prose
 
-# A name has no sentence mark in it, and neither is it a time of day nor the start of a web address.
-_SPEECH = re.compile(
-    r"^(?P<name>[^\W\d_][^:：.!?;,\n()\[\]“”\"]{0,59}?)\s*(?:[(\[](?P<note>[^)\]]{1,120})[)\]])?\s*[:：](?!//)\s*(?P<words>.*)$"
-)
 _HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*?)\s*#*$")
 _DIRECTION = re.compile(r"\s*(?:\((?P<round>[^()]*)\)|\[(?P<square>[^\[\]]*)\])\s*")
-_MOST_WORDS_IN_NAME = 5
 _LONG = 3_000
 """Characters. A shorter text without names is more likely lines whose speakers are still to be given."""
-
-
-def split_speaker(text: str) -> tuple[str, str, str] | None:
-    """``(name, note, words)`` where ``text`` starts with somebody's name and a colon, else None."""
-    match = _SPEECH.match(text)
-    if not match or len(match["name"].split()) > _MOST_WORDS_IN_NAME:
-        return None
-    return match["name"].strip(), (match["note"] or "").strip(), match["words"].strip()
 
 
 def take_directions(text: str) -> tuple[str, list[str]]:
@@ -54,22 +43,23 @@ class PlainText:
         if hints.prose or (hints.prose is None and looks_like_prose(text)):
             return read_prose(text, hints)
         script = Script()
+        names = Names(_rows(text))
         part = ""
         pending: list[str] = []
         current: ScriptLine | None = None
         for row, raw in enumerate(text.split("\n"), 1):
-            stripped = raw.strip().lstrip("\ufeff")
+            stripped = _stripped(raw)
             if not stripped:
                 continue
             heading = _HEADING.match(stripped)
             if heading:
                 part, current = heading["name"], None
                 continue
-            speech = split_speaker(stripped)
-            words, notes = take_directions(speech[2] if speech else stripped)
+            speech = names.split(stripped, row)
+            words, notes = take_directions(speech.words if speech else stripped)
             if speech:
-                notes = [*pending, *([speech[1]] if speech[1] else []), *notes]
-                current = ScriptLine(speech[0], words, notes="; ".join(notes), part=part, row=row)
+                notes = [*pending, *([speech.aside] if speech.aside else []), *notes]
+                current = ScriptLine(speech.name, words, notes="; ".join(notes), part=part, row=row)
                 script.lines.append(current)
                 pending = []
             elif not words:
@@ -86,6 +76,7 @@ class PlainText:
                     "no_speaker", "No name before “{words}”: given to “{unnamed}”.",
                     {"words": words[:40], "unnamed": UNNAMED}, row))
                 pending = []
+        script.problems += names.problems
         for line in [line for line in script.lines if not line.words]:
             script.lines.remove(line)
             script.problems.append(Problem("no_words", "{name} says nothing here: left out.",
@@ -109,9 +100,18 @@ class PlainText:
 
 def looks_like_prose(text: str) -> bool:
     """Whether a long text names hardly anybody: a book, not a script."""
-    rows = [row.strip() for row in text.split("\n") if row.strip()]
-    named = sum(split_speaker(row) is not None and not _HEADING.match(row) for row in rows)
+    rows = [row for raw in text.split("\n") if (row := _stripped(raw))]
+    named = sum(label_of(row) is not None for row in rows)
     return len(text) > _LONG and named * 12 < len(rows)
+
+
+def _stripped(raw: str) -> str:
+    return raw.strip().lstrip("\ufeff")
+
+
+def _rows(text: str) -> Iterator[str]:
+    """Rows that may begin with a name: neither empty nor a heading."""
+    return (row for raw in text.split("\n") if (row := _stripped(raw)) and not _HEADING.match(row))
 
 
 FORMAT = PlainText()

@@ -6,12 +6,14 @@ import io
 import itertools
 
 import pptx
+from pptx.slide import Slide
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
-from janoglot.core.script.formats.plain import split_speaker, take_directions
+from janoglot.core.script.formats.plain import take_directions
 from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.naming import Names
 
 
 class Presentation:
@@ -26,21 +28,21 @@ class Presentation:
     def read(self, data: bytes, hints: Hints) -> Script:
         script = Script()
         with opened(data, self.name) as file:
-            for number, slide in enumerate(pptx.Presentation(file).slides, 1):
-                title = " ".join(slide.shapes.title.text_frame.text.split()) if slide.shapes.title else ""
-                part = title or f"Slide {number}"
-                frame = slide.notes_slide.notes_text_frame if slide.has_notes_slide else None
-                before = len(script.lines)
-                for raw in (frame.text if frame else "").replace("\v", "\n").split("\n"):
-                    speech = split_speaker(raw.strip())
-                    words, notes = take_directions(speech[2] if speech else raw)
-                    notes = ([speech[1]] if speech and speech[1] else []) + notes
-                    if words:
-                        script.lines.append(ScriptLine(speech[0] if speech else hints.narrator, words,
-                                                       notes="; ".join(notes), part=part, row=number))
-                if len(script.lines) == before:
-                    script.problems.append(Problem("no_notes", "Slide {number} has no speaker notes: nothing is said.",
-                                                   {"number": number}, number, "note"))
+            slides = [_title_and_notes(slide, number) for number, slide in enumerate(pptx.Presentation(file).slides, 1)]
+        names = Names(row for _, rows in slides for row in rows)
+        for number, (part, rows) in enumerate(slides, 1):
+            before = len(script.lines)
+            for row in rows:
+                speech = names.split(row, number)
+                words, notes = take_directions(speech.words if speech else row)
+                notes = ([speech.aside] if speech and speech.aside else []) + notes
+                if words:
+                    script.lines.append(ScriptLine(speech.name if speech else hints.narrator, words,
+                                                   notes="; ".join(notes), part=part, row=number))
+            if len(script.lines) == before:
+                script.problems.append(Problem("no_notes", "Slide {number} has no speaker notes: nothing is said.",
+                                               {"number": number}, number, "note"))
+        script.problems += names.problems
         return script
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> bytes:
@@ -61,6 +63,14 @@ class Presentation:
         out = io.BytesIO()
         deck.save(out)
         return out.getvalue()
+
+
+def _title_and_notes(slide: Slide, number: int) -> tuple[str, list[str]]:
+    """A slide's title and the rows of its speaker notes that hold something."""
+    title = " ".join(slide.shapes.title.text_frame.text.split()) if slide.shapes.title else ""
+    frame = slide.notes_slide.notes_text_frame if slide.has_notes_slide else None
+    rows = (frame.text if frame else "").replace("\v", "\n").split("\n")
+    return title or f"Slide {number}", [row.strip() for row in rows if row.strip()]
 
 
 FORMAT = Presentation()

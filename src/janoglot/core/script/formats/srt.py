@@ -35,7 +35,7 @@ class SubRip:
 
     def read(self, text: str, hints: Hints) -> Script:
         script = Script()
-        script.lines = lines_of_cues(read_cues(text, script), script)
+        script.lines = lines_of_cues(read_cues(text, script), script, hints.known)
         return script
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:

@@ -6,30 +6,30 @@ import re
 from collections.abc import Iterator
 from xml.etree import ElementTree
 
-from defusedxml.ElementTree import ParseError, fromstring
-
 from janoglot.core.errors import BadInput, Problem
+from janoglot.core.guarded import read_xml, whole_number
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
-from janoglot.core.script.formats.plain import split_speaker
 from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.naming import Names
 
 _TT = "http://www.w3.org/ns/ttml"
 _TTP = "http://www.w3.org/ns/ttml#parameter"
 _TTM = "http://www.w3.org/ns/ttml#metadata"
 _XML = "http://www.w3.org/XML/1998/namespace"
-_CLOCK = re.compile(r"^(\d{2,}):(\d{2}):(\d{2})(?:(\.\d+)|:(\d{2,})(?:\.\d+)?)?$")
-_OFFSET = re.compile(r"^(\d+(?:\.\d+)?)(h|ms|m|s|f|t)$")
+_CLOCK = re.compile(r"^(\d{2,3}):(\d{2}):(\d{2})(?:(\.\d{1,9})|:(\d{2,3})(?:\.\d{1,9})?)?$")
+_OFFSET = re.compile(r"^(\d{1,12}(?:\.\d{1,9})?)(h|ms|m|s|f|t)$")
 
 
 class _Clock:
     def __init__(self, root: ElementTree.Element) -> None:
         def number(name: str, default: float) -> float:
             text = root.get(f"{{{_TTP}}}{name}", "")
-            return float(text) if re.fullmatch(r"\d+(\.\d+)?", text) and float(text) > 0 else default
+            return float(text) if re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,9})?", text) and float(text) > 0 else default
 
         up, _, down = root.get(f"{{{_TTP}}}frameRateMultiplier", "1 1").partition(" ")
-        multiplier = float(up) / float(down) if up.isdigit() and down.isdigit() and int(down) else 1.0
+        above, below = whole_number(up), whole_number(down)
+        multiplier = above / below if above and below else 1.0
         self._frames = number("frameRate", 30.0) * multiplier
         self._ticks = number("tickRate", number("frameRate", 1.0))
 
@@ -58,11 +58,8 @@ class TimedText:
 
     def read(self, text: str, hints: Hints) -> Script:
         script = Script()
-        try:
-            # A declaration of the encoding would contradict what has been decoded already.
-            root = fromstring(re.sub(r"^\s*<\?xml[^>]*\?>", "", text))
-        except (ParseError, ValueError) as error:
-            raise BadInput("The XML is broken: {why}. Save it again as TTML.", why=str(error)[:120]) from error
+        # A declaration of the encoding would contradict what has been decoded already.
+        root = read_xml(re.sub(r"^\s*<\?xml[^>]*\?>", "", text), "TTML")
         if _name(root) != "tt":
             raise BadInput("This XML is no TTML: its outermost element is “{name}”.", name=_name(root)[:40])
         clock = _Clock(root)
@@ -70,8 +67,12 @@ class TimedText:
                   for agent in root.iter() if _name(agent) == "agent"}
         script.source_language = find_tag(root.get(f"{{{_XML}}}lang", "")) or hints.source_language or None
         body = next((child for child in root if _name(child) == "body"), None)
-        for number, (paragraph, start, agent, part) in enumerate(_paragraphs(body, 0.0, "", ""), 1):
-            self._read(script, paragraph, number, start, agents.get(agent, agent), part, clock)
+        paragraphs = list(_paragraphs(body, 0.0, "", ""))
+        unnamed = (words for one, _, agent, _ in paragraphs if not agent and (words := " ".join(_text(one).split())))
+        names = Names(unnamed, [*hints.known, *agents.values()], captions=True)
+        for number, (paragraph, start, agent, part) in enumerate(paragraphs, 1):
+            self._read(script, paragraph, number, start, agents.get(agent, agent), part, clock, names)
+        script.problems += names.problems
         if script.lines and all(line.speaker == UNNAMED for line in script.lines):
             script.problems.append(Problem("no_speakers", "No names: all lines are “{unnamed}”'s.",
                                            {"unnamed": UNNAMED}))
@@ -79,7 +80,7 @@ class TimedText:
 
     @staticmethod
     def _read(script: Script, paragraph: ElementTree.Element, number: int, offset: float, speaker: str, part: str,
-              clock: _Clock) -> None:
+              clock: _Clock, names: Names) -> None:
         words = " ".join(_text(paragraph).split())
         if not words:
             return
@@ -89,9 +90,9 @@ class TimedText:
         if start is not None and end is None and length is not None:
             end = start + length
         notes = paragraph.get(f"{{{_TTM}}}desc", "")
-        named = None if speaker else split_speaker(words)
-        if named:
-            speaker, notes, words = named[0], "; ".join(filter(None, [named[1], notes])), named[2]
+        label = None if speaker else names.split(words, number)
+        if label and label.words:
+            speaker, notes, words = label.name, "; ".join(filter(None, [label.aside, notes])), label.words
         line = ScriptLine(speaker or UNNAMED, words, notes=notes, part=part, row=number,
                           on_screen=paragraph.get(f"{{{_TTM}}}role") in ("caption", "text", "title"))
         if start is None or end is None or end <= start:

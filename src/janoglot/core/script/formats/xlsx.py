@@ -10,6 +10,7 @@ from openpyxl import Workbook, load_workbook
 from openpyxl.styles import Font
 
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import sheet_rows
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import CSV, plain_cell
@@ -33,9 +34,7 @@ class Spreadsheet:
             book = load_workbook(file, read_only=True, data_only=True)
             for sheet in book.worksheets:
                 rows = []
-                for number, cells in enumerate(sheet.iter_rows(max_col=_MOST_COLUMNS, values_only=True), 1):
-                    if number > MOST_LINES + 100:
-                        raise BadInput("The sheet has over {most} rows. Split it into several.", most=MOST_LINES)
+                for number, cells in enumerate(sheet_rows(sheet, MOST_LINES + 100, _MOST_COLUMNS), 1):
                     texts = [plain_cell(_text(cell)) for cell in cells]
                     while texts and not texts[-1]:
                         texts.pop()

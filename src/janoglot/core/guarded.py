@@ -1,0 +1,98 @@
+"""Reading XML, JSON, spreadsheets' rows and numbers from files that anybody may have made.
+
+The libraries' readers stop at no depth, no declared size and no number of digits; here is where that is bounded, so
+that whatever is in a file ends as a sentence for a person, soon and in little memory.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+from collections.abc import Iterable, Iterator
+from typing import Any
+from xml.etree import ElementTree
+
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from janoglot.core.errors import BadInput
+
+DEEPEST = 60
+"""Elements, lists or objects within each other. What people exchange has about ten."""
+_MOST_DIGITS = 18
+
+
+def read_xml(content: str | bytes, what: str) -> ElementTree.Element:
+    """The outermost element. Raises BadInput, naming ``what`` it should be, for what is broken, refers to other
+    things, or is nested beyond :data:`DEEPEST`."""
+    try:
+        root: ElementTree.Element = fromstring(content)
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError, RecursionError) as error:
+        raise BadInput("This {what} cannot be read: its XML is broken ({why}).", what=what, why=str(error)[:120]) from error
+    level, depth = [root], 1
+    while level:
+        if depth > DEEPEST:
+            raise BadInput("This {what} nests its elements over {most} deep, which is not read.", what=what,
+                           most=DEEPEST)
+        level, depth = [child for element in level for child in element], depth + 1
+    return root
+
+
+def read_json(text: str | bytes, what: str = "JSON") -> Any:
+    """What ``text`` holds. Raises BadInput for what is broken, nested beyond :data:`DEEPEST`, or no text at all
+    (half a surrogate pair)."""
+    try:
+        found = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise BadInput("Row {row}: this is no {what} ({why}).", row=error.lineno, what=what, why=error.msg) from error
+    except (RecursionError, ValueError) as error:
+        raise BadInput("This {what} cannot be read: {why}.", what=what, why=str(error)[:80]) from error
+    check_value(found, what)
+    return found
+
+
+def check_value(value: Any, what: str = "JSON") -> None:
+    """Raises BadInput where ``value`` nests too deep or holds text that no encoding can write."""
+    level: list[Any] = [value]
+    for _ in range(DEEPEST + 1):
+        if not level:
+            return
+        following: list[Any] = []
+        for one in level:
+            if isinstance(one, dict):
+                following += itertools.chain(one.keys(), one.values())
+            elif isinstance(one, list):
+                following += one
+            elif isinstance(one, str) and not one.isascii():
+                try:
+                    one.encode()
+                except UnicodeEncodeError as error:
+                    raise BadInput("This {what} holds half a character (a lone surrogate), which is no text.",
+                                   what=what) from error
+        level = following
+    if level:
+        raise BadInput("This {what} nests its lists over {most} deep, which is not read.", what=what, most=DEEPEST)
+
+
+def sheet_rows(sheet: Any, most_rows: int, most_columns: int) -> Iterator[tuple[Any, ...]]:
+    """The rows of a worksheet that openpyxl has opened to read, as far as they really go.
+
+    A sheet's declared size may be a million rows of sixteen thousand columns with nothing in them. Raises BadInput
+    beyond ``most_rows``.
+    """
+    if hasattr(sheet, "reset_dimensions"):
+        sheet.reset_dimensions()
+    for number, cells in enumerate(sheet.iter_rows(max_row=most_rows + 1, max_col=most_columns, values_only=True), 1):
+        if number > most_rows:
+            raise BadInput("The sheet has over {most} rows. Split it into several.", most=most_rows)
+        yield cells
+
+
+def whole_number(text: str) -> int | None:
+    """A whole number in plain digits; None for anything else, and for more digits than any number here has."""
+    return int(text) if text.isascii() and text.isdecimal() and len(text) <= _MOST_DIGITS else None
+
+
+def whole_numbers(texts: Iterable[str]) -> list[int]:
+    """Those of ``texts`` that are whole numbers."""
+    return [number for text in texts if (number := whole_number(text)) is not None]

@@ -1,0 +1,144 @@
+"""Which rows of a text begin with a speaker's name and a colon: decided over the whole text, not by one row.
+
+A colon stands after names, and inside sentences too ("Remember: never run"). In a dialogue that is typed as
+``Name: words`` the first is the rule; in captions it has to show. What was doubtful is told, never settled in silence.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from janoglot.core.errors import Problem
+from janoglot.core.script.labels import likeness
+
+LONGEST = 60
+"""Characters of a name; as many again for an aside beside it."""
+_MOST_WORDS = 5
+_COLONS = ":："
+_DASHES = "-–—>•* "
+"""What may stand before a name where speakers take turns."""
+_SENTENCE = set("!?;,\n“”\"…。！？；，")
+_TITLES = {
+    "mr", "mrs", "ms", "mx", "dr", "prof", "st", "sr", "jr", "rev", "fr", "capt", "cpt", "lt", "sgt", "cpl", "col",
+    "gen", "maj", "adm", "cmdr", "insp", "det", "supt", "hon", "pres", "gov", "sen", "rep", "mme", "mlle", "mgr",
+    "sra", "srta", "dra", "dña", "hr", "frl", "ing", "dipl", "mag", "sig", "dott", "avv", "ten",
+    "nr", "núm", "bros", "messrs", "pte", "pvt", "ofc", "asst", "mt", "ft",
+}
+"""What is shortened with a full stop in names, without case."""
+_PARTICLES = {"de", "del", "della", "di", "da", "do", "dos", "das", "du", "la", "le", "el", "al", "bin", "ibn", "van",
+              "der", "den", "von", "zu", "of", "the", "and", "y", "e", "et", "und", "&", "+"}
+_SHARE = 0.25
+"""Of cues with a label: from here on a file of captions is one that names its speakers."""
+_NEARLY_ALL = 0.8
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """What stands before a row's first colon, and what comes after it."""
+
+    name: str
+    aside: str
+    words: str
+
+    @property
+    def capitals(self) -> bool:
+        letters = [ch for ch in self.name if ch.isalpha()]
+        return len(letters) > 1 and all(ch.isupper() for ch in letters) and any(ch.islower() or ch.isupper()
+                                                                               for ch in letters)
+
+    @property
+    def is_written_as_name(self) -> bool:
+        """Whether every word begins as names do; scripts without case always do."""
+        return all(not word[0].islower() or word.lower() in _PARTICLES for word in self.name.split())
+
+
+def label_of(text: str) -> Label | None:
+    """The label that ``text`` begins with, where it could be a name at all; None where it cannot."""
+    text = text[:4].lstrip(_DASHES) + text[4:] if text[:1] in _DASHES else text
+    at = next((place for place, ch in enumerate(text[: 2 * LONGEST + 4]) if ch in _COLONS), -1)
+    if at < 1 or text.startswith("//", at + 1):
+        return None
+    name, aside = text[:at].rstrip(), ""
+    if name.endswith((")", "]")):
+        opening = max(name.rfind("("), name.rfind("["))
+        if opening < 1:
+            return None
+        name, aside = name[:opening].rstrip(), name[opening + 1: -1].strip()
+    words = name.split()
+    if not words or len(name) > LONGEST or len(words) > _MOST_WORDS or not name[0].isalpha():
+        return None
+    if any(ch in _SENTENCE or ch in "()[]" for ch in name) or not all(map(_stops_are_short_forms, words)):
+        return None
+    return Label(" ".join(words), aside, text[at + 1:].strip())
+
+
+def _stops_are_short_forms(word: str) -> bool:
+    """Whether each full stop in ``word`` shortens it, as in "Mrs." or "J.R.", and none ends a sentence."""
+    if "." not in word:
+        return True
+    pieces = word.rstrip(".").split(".")
+    if len(pieces) == 1 and word.endswith("."):
+        return pieces[0].lower() in _TITLES or (len(pieces[0]) == 1 and pieces[0].isupper())
+    return all(1 <= len(piece) <= 3 for piece in pieces)
+
+
+class Names:
+    """Which labels are names in one text.
+
+    ``rows``: every row of it that could begin with a label. ``known``: names that are speakers anyway. In
+    ``captions`` a label counts only where it shows to be one: it is known, or written in capitals in a text that is
+    not, or written as a name in a file whose cues name their speakers.
+    """
+
+    def __init__(self, rows: Iterable[str], known: Iterable[str] = (), captions: bool = False) -> None:
+        self._known = {likeness(name) for name in known}
+        self._captions = captions
+        count, letters, capitals = 0, 0, 0
+        labels: list[Label] = []
+        for row in rows:
+            count += 1
+            label = label_of(row)
+            if label:
+                labels.append(label)
+            spoken = label.words if label else row
+            letters += sum(ch.islower() or ch.isupper() for ch in spoken)
+            capitals += sum(ch.isupper() for ch in spoken)
+        self._often = Counter(label.name for label in labels)
+        named = [label for label in labels if label.is_written_as_name]
+        self._most_often = max(self._often.values(), default=0)
+        self._some_are_names = bool(named)
+        self._capitals_tell = capitals * 2 < letters
+        upper = sum(label.capitals for label in named)
+        # A file that writes its names in capitals means something else by what is written otherwise.
+        self._in_capitals = self._capitals_tell and upper > 1 and upper * 2 > len(named)
+        self._uses_names = len(named) == count or (len(named) >= 2 and len(named) >= _SHARE * count)
+        # One alone, where the others come back and many cues have none, may as well begin a sentence.
+        self._doubtful = not self._uses_names or (self._most_often > 2 and len(named) < _NEARLY_ALL * count)
+        self.problems: list[Problem] = []
+
+    def split(self, text: str, row: int | None = None) -> Label | None:
+        """The label of ``text`` where it is taken for a speaker's; what was in doubt goes to ``problems``."""
+        label = label_of(text)
+        if label is None or likeness(label.name) in self._known:
+            return label
+        once = self._often[label.name] == 1
+        if self._is_name(label, once):
+            if self._captions and once and self._doubtful:
+                self.problems.append(Problem(
+                    "label_taken", "“{name}” stands before a colon once in this file: taken for a speaker.",
+                    {"name": label.name}, row, "note"))
+            return label
+        self.problems.append(Problem(
+            "label_kept", "“{name}:” could be a speaker's name, but is not written as the others here: kept as words.",
+            {"name": label.name}, row, "note"))
+        return None
+
+    def _is_name(self, label: Label, once: bool) -> bool:
+        if not self._captions:
+            # Typed dialogue: a colon stands after a name, unless the one before it is plainly part of a sentence.
+            return label.is_written_as_name or not once or not self._some_are_names
+        if not label.is_written_as_name:
+            return False
+        return (label.capitals and self._capitals_tell) or (self._uses_names and not self._in_capitals)

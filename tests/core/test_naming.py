@@ -1,0 +1,85 @@
+"""Names before colons, and words before colons: none is lost, and none becomes the other in silence."""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+
+from janoglot.core.script.formats import read_script
+from janoglot.core.script.naming import label_of
+from janoglot.core.script.pasting import pasted_lines
+
+
+def srt(*texts: str) -> str:
+    return "\n".join(f"{n}\n00:00:{n:02d},000 --> 00:00:{n:02d},900\n{text}\n" for n, text in enumerate(texts, 1))
+
+
+def vtt(*texts: str) -> str:
+    return "WEBVTT\n\n" + "\n".join(f"00:{n:02d}.000 --> 00:{n:02d}.900\n{text}\n" for n, text in enumerate(texts, 1))
+
+
+def ttml(*texts: str) -> str:
+    cues = "".join(f'<p begin="{n}s" end="{n}.9s">{text}</p>' for n, text in enumerate(texts, 1))
+    return f'<tt xmlns="http://www.w3.org/ns/ttml"><body><div>{cues}</div></body></tt>'
+
+
+class TestNamesWithStops:
+    @pytest.mark.parametrize("name", ["Mrs. Hall", "Dr. Ash", "J. R. Finch", "Frl. Möwe", "St. Agnes", "Sra. Ruiz", "P.A."])
+    def test_a_full_stop_in_a_name_hides_no_speaker(self, name: str) -> None:
+        found = pasted_lines(f"Keeper: The tide is in.\n{name}: Good morning.", "en-GB")
+        assert [(line.speaker, line.words) for line in found] == [
+            ("Keeper", "The tide is in."), (name, "Good morning.")]
+        script = read_script(f"Keeper: The tide is in.\n{name}: Good morning.\n", "a.txt")
+        assert [line.speaker for line in script.lines] == ["Keeper", name]
+
+    @pytest.mark.parametrize("row", ["We came early. Then: nothing.", "Wait. Imka: go", "https://harbour.example/a: b"])
+    def test_a_sentence_before_a_colon_is_no_name(self, row: str) -> None:
+        assert label_of(row) is None
+
+    def test_who_is_known_is_a_speaker_however_written(self) -> None:
+        found = pasted_lines("old ferryman: Mind it.\nKeeper: Yes.", "en-GB", ["Old Ferryman"])
+        assert [line.speaker for line in found] == ["old ferryman", "Keeper"]
+
+    def test_what_is_part_of_a_sentence_stays_words_and_is_told(self) -> None:
+        script = read_script("Keeper: Sit down.\nRemember one thing: never run.\nImka: Why?\n", "a.txt")
+        assert [(line.speaker, line.words) for line in script.lines] == [
+            ("Keeper", "Sit down. Remember one thing: never run."), ("Imka", "Why?")]
+        assert [(p.code, p.row) for p in script.problems] == [("label_kept", 2)]
+
+
+class TestCaptions:
+    WORDS = ("Nadie abre la puerta.", "Recuerde: nunca corra sobre el muelle.", "El agua sube.", "Nada más.")
+
+    @pytest.mark.parametrize(("write", "name"), [(srt, "a.srt"), (vtt, "a.vtt"), (ttml, "a.ttml")])
+    def test_words_before_a_colon_stay(self, write: object, name: str) -> None:
+        script = read_script(write(*self.WORDS), name)  # type: ignore[operator]
+        assert [line.words for line in script.lines] == list(self.WORDS)
+        assert "label_kept" in {p.code for p in script.problems}
+
+    @pytest.mark.parametrize(("write", "name"), [(srt, "a.srt"), (vtt, "a.vtt"), (ttml, "a.ttml")])
+    def test_names_are_still_names(self, write: object, name: str) -> None:
+        texts = ("Keeper: Nobody comes in.", "Imka: Why not?", "The door creaks.", "Keeper: Because.")
+        script = read_script(write(*texts), name)  # type: ignore[operator]
+        assert [line.speaker for line in script.lines][:2] == ["Keeper", "Imka"]
+        assert script.lines[0].words == "Nobody comes in."
+
+    def test_capitals_are_names_where_the_rest_is_not_in_them(self) -> None:
+        script = read_script(srt("The bell.", "KEEPER: Who rang?", "Nobody.", "Nothing moves.", "It is late.", "Gone."), "a.srt")
+        assert script.lines[1].speaker == "KEEPER"
+        assert [p.code for p in script.problems if p.code.startswith("label")] == ["label_taken"]
+
+    def test_where_names_are_in_capitals_other_words_are_words(self) -> None:
+        script = read_script(srt("KEEPER: Sit.", "IMKA: No.", "Remember: never run.", "KEEPER: Sit, I said."), "a.srt")
+        assert [line.words for line in script.lines] == ["Sit.", "No.", "Remember: never run.", "Sit, I said."]
+
+    def test_all_in_capitals_says_nothing_of_names(self) -> None:
+        script = read_script(srt("THE WATER RISES.", "REMEMBER: NEVER RUN.", "NOBODY COMES.", "IT IS LATE.", "GO."), "a.srt")
+        assert script.lines[1].words == "REMEMBER: NEVER RUN."
+
+
+def test_a_label_is_looked_for_in_linear_time() -> None:
+    began = time.perf_counter()
+    for text in (" " * 200_000 + ":", "a" * 200_000, "(" * 100_000 + ":", "A " * 100_000 + ": x"):
+        label_of(text)
+    assert time.perf_counter() - began < 0.5
