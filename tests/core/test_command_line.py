@@ -154,3 +154,13 @@ def test_without_rich_voices_everything_else_works(tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
     report = json.loads((tmp_path / "made" / "report.json").read_text())
     assert all(line["voice"] for line in report["editions"]["en-GB"]["lines"])
+
+
+def test_the_edition_that_was_asked_for_is_made_and_labels_of_one_person_are_one(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("speaker,words,German\nODA,The tide.,Die Flut.\nOda,Again.,Noch einmal.\nOdo,No.,Nein.\n")
+    done = janoglot(tmp_path, "dub", "a.csv", "--languages", "de-DE", "--quality", "sketch", "--out", "made")
+    assert done.returncode == 0, done.stderr
+    report = json.loads((tmp_path / "made" / "report.json").read_text())
+    assert list(report["editions"]) == ["en-GB", "de-DE"]
+    assert [line["speaker"] for line in report["editions"]["de-DE"]["lines"]] == ["Oda", "Oda", "Odo"]
+    assert "“ODA”" in done.stderr

@@ -46,7 +46,7 @@ class TestStates:
         refused = write(call, production, 0, "Otra cosa.")
         assert (refused.status_code, refused.json()["code"]) == (409, "approved")
         assert write(call, production, 0, "Otra cosa.", reopen=True).json()["state"] == "edited"
-        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        call("editor", "post", f"/api/productions/{production.pk}/undo/", {})
         assert said(production)[first] == ("La marea está cambiando.", "approved")
 
     def test_what_the_source_says_otherwise_since_is_shown(self, production: Production, call: Call) -> None:

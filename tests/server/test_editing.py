@@ -14,7 +14,7 @@ from tests.server.conftest import Call, edition_path, lines
 
 def script(call: Call, production: Production, after: int | None = None, language: str = "en-GB") -> dict[str, Any]:
     since = "" if after is None else f"&after={after}"
-    found: dict[str, Any] = call("owner", "get",
+    found: dict[str, Any] = call("editor", "get",
                                  f"/api/productions/{production.pk}/script/?language={language}{since}").json()
     return found
 
@@ -263,7 +263,7 @@ class TestUndoing:
         ids = [line["id"] for line in script(call, production)["lines"]]
         pilot = Speaker.objects.get(name="Pilot").pk
         at_first = written()
-        call("owner", "post", f"{edition_path(production)}castings/", {})
+        call("editor", "post", f"{edition_path(production)}castings/", {})
         call("editor", "put", f"{edition_path(production)}castings/{pilot}/", {"pace": 1.1, "note": "dry"})
         call("editor", "post", f"/api/lines/{ids[2]}/split/", {"text": "Everything waits for the tide.", "at": 16, "revision": 1})
         edit(call, production, "give", {"lines": ids[:2], "speaker": "Stoker"})

@@ -17,6 +17,8 @@ from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.languages import distance, same_language, tag_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.labels import merge_labels
+from janoglot.core.script.model import Script
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines.neural_graph import prepare
 from janoglot.core.speech.engines.rich import rich_missing, rich_root
@@ -73,8 +75,10 @@ def _dub(options: argparse.Namespace) -> int:
     source = script.source_language or source or "en-GB"
     languages = None
     if options.languages:
-        languages = [_column(tag_of(name), [source, *script.languages]) for name in options.languages.split(",")
-                     if name.strip()]
+        languages = [_wanted(tag_of(name), source, script) for name in options.languages.split(",") if name.strip()]
+    for kept, others in merge_labels(script).items():
+        print(f"{options.script.name}: {', '.join(f'“{one}”' for one in others)} and “{kept}” are one speaker here, "
+              f"“{kept}”", file=sys.stderr)
     for problem in script.problems:
         if problem.severity != "note":
             print(f"{options.script.name}, {problem}", file=sys.stderr)
@@ -97,6 +101,19 @@ def _column(tag: str, known: Sequence[str]) -> str:
         return tag
     near = sorted((k for k in known if same_language(k, tag)), key=lambda k: distance(tag, k))
     return near[0] if near else tag
+
+
+def _wanted(tag: str, source: str, script: Script) -> str:
+    """The edition to make for a language that was asked for: the script's own column where it is as exact, else the
+    very language, in the words of a column without a country ("German" has words for "de-DE")."""
+    found = _column(tag, [source, *script.languages])
+    if found in (tag, source) or "-" in found or "-" not in tag:
+        return found
+    for line in script.lines:
+        if found in line.wordings:
+            line.wordings[tag] = line.wordings.pop(found)
+    script.languages = [tag if one == found else one for one in script.languages]
+    return tag
 
 
 def _cast(place: Path, known: Sequence[str]) -> dict[str, dict[str, str]]:

@@ -28,7 +28,8 @@ def read_xml(content: str | bytes, what: str) -> ElementTree.Element:
     try:
         root: ElementTree.Element = fromstring(content)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError, RecursionError) as error:
-        raise BadInput("This {what} cannot be read: its XML is broken ({why}).", what=what, why=str(error)[:120]) from error
+        raise BadInput("This {what} cannot be read: its XML is broken ({why}).", what=what,
+                       why=str(error)[:120]) from error
     level, depth = [root], 1
     while level:
         if depth > DEEPEST:

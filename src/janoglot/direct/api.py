@@ -105,8 +105,8 @@ class VoicingSerializer(serializers.Serializer[Data]):
 
 
 def line_data(state: LineState, placement: Placement, quality: Quality | None,
-              slot: tuple[float, float] | None) -> Data:
-    """``slot`` is where the line's picture is in this edition, moved by what was held before it."""
+              slot: tuple[float, float] | None, shift: float) -> Data:
+    """``slot`` is where the line's picture is in this edition, moved by ``shift``, what was held before it."""
     line, take = state.line, state.take
     marks: list[list[float]] = []
     if take and state.state == "current":
@@ -124,8 +124,14 @@ def line_data(state: LineState, placement: Placement, quality: Quality | None,
         "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
         "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
         "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
-        "in_sight": line.in_sight, "timing": state.timing.own if state.timing else {}, "marks": marks,
+        "in_sight": line.in_sight,
+        "timing": _in_this_edition(state.timing.own, shift) if state.timing else {}, "marks": marks,
     }
+
+
+def _in_this_edition(own: Data, shift: float) -> Data:
+    """A line's own timing, where it is pinned told in the edition's time as every other time is."""
+    return {**own, "at": round(own["at"] + shift, 3)} if "at" in own else own
 
 
 def job_data(job: VoicingJob) -> Data:
@@ -159,8 +165,8 @@ class EditionView(APIView):
             "edition": edition_data(edition, state),
             "timing": timing_data(edition), "holds": holds_data(state.holds),
             "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-            "lines": [line_data(s, p, state.quality(s), timed.slot)
-                      for s, p, timed in zip(state.lines, state.placements, state.grown.lines, strict=True)],
+            "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
+                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)],
         })
 
 

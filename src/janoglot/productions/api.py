@@ -31,7 +31,7 @@ from janoglot.productions.actions.set_production import set_production
 from janoglot.productions.demo import DEMO_USER
 from janoglot.productions.models import ActionRecord, Edition, Production
 from janoglot.productions.permissions import production_for, role_of, signed_in, visible_productions
-from janoglot.productions.recorder import redoable
+from janoglot.productions.recorder import redoable, undoable
 from janoglot.script.importing import create_production, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line
 from janoglot.script.reading import part_data
@@ -69,7 +69,7 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
     for edition in production.editions.all():
         edition.production = production
         state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all(),
-                             edition.line_castings.all())
+                             edition.line_castings.all(), edition.line_timings.all())
         editions.append(edition_data(edition, state))
     said = Counter(line.speaker_id for line in lines)
     return _around(production, user, editions, said, any(line.slot for line in lines), False)
@@ -77,8 +77,8 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
 
 def _around(production: Production, user: Any, editions: list[dict[str, Any]], said: Mapping[int, int], timed: bool,
             brief: bool) -> dict[str, Any]:
-    newest = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[]).first()
-    again = redoable(production).first()
+    newest = undoable(user, production).first()
+    again = redoable(user, production).first()
     return {
         "id": production.pk, "name": production.name, "source_language": production.source_language,
         "target_lufs": production.target_lufs, "timed": timed, "brief": brief, "commercial": production.commercial,

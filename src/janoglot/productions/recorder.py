@@ -19,7 +19,7 @@ from django.db.models import F
 from django.utils import timezone
 
 from janoglot.productions.models import ActionRecord, Production
-from janoglot.productions.permissions import Anyone, require_change
+from janoglot.productions.permissions import Anyone, require_change, signed_in
 from janoglot.server.faults import Conflict
 
 Row = dict[str, Any]
@@ -128,6 +128,9 @@ def action(user: Anyone, production: Production, name: str, record_creation: boo
     with transaction.atomic():
         recorder = Recorder()
         yield recorder
+        if recorder.changes:
+            # What was taken back before this is not to come again on top of it.
+            redoable(user, production).update(abandoned=True)
         if goes_on and _went_on(user, production, name, recorder):
             return
         if recorder.changes or not record_creation:
@@ -156,61 +159,107 @@ def _went_on(user: Anyone, production: Production, name: str, recorder: Recorder
     return True
 
 
-def undo_last(user: Anyone, production: Production) -> ActionRecord:
-    """Put the newest action that is not yet undone back. Raises Conflict where rows have changed since."""
+def undo_last(user: Anyone, production: Production, with_others: bool = False) -> list[ActionRecord]:
+    """Take the newest change of ``user``'s own back; never somebody else's. Gives back what was undone.
+
+    Where somebody else's later changes are of the same rows, raises :class:`LaterChange` that names them; with
+    ``with_others`` they are taken back first. Raises Conflict where there is nothing to undo.
+    """
     require_change(user, production)
     with transaction.atomic():
-        record = _standing(production).first()
+        record = undoable(user, production).select_for_update().first()
         if record is None:
-            raise Conflict("There is nothing to undo.")
-        _undo(record)
-    return record
+            raise Conflict("There is nothing of yours to undo.")
+        later = _on_top_of(record)
+        if later and not with_others:
+            raise LaterChange(later[0])
+        for one in later:
+            _undo(one, user)
+        _undo(record, user)
+    return [record, *later]
+
+
+class LaterChange(Conflict):
+    """Somebody else has changed the same rows since: theirs lies on top."""
+
+    code = "later_change"
+
+    def __init__(self, later: ActionRecord) -> None:
+        by = later.user.username if later.user else "somebody"
+        super().__init__("{by} has changed the same since. Undo theirs as well, or leave both.",
+                         {"by": by, "name": later.name, "details": later.details}, by=by)
+
+
+def _on_top_of(record: ActionRecord) -> list[ActionRecord]:
+    """Standing records of others after ``record`` that touch a row which it, or one of them, touches, the newest
+    first."""
+    rows = {(change["model"], change["id"]) for change in record.changes}
+    rows |= {("script.line", line) for change in record.changes if (line := _line_of(change))}
+    found = []
+    for later in _standing(record.production).filter(pk__gt=record.pk).exclude(
+            user=record.user).select_related("user").order_by("id"):
+        touched = {(change["model"], change["id"]) for change in later.changes}
+        touched |= {("script.line", line) for change in later.changes
+                    if change["before"] is None and (line := _line_of(change))}
+        if touched & rows:
+            rows |= touched
+            found.append(later)
+    return found[::-1]
+
+
+def _line_of(change: dict[str, Any]) -> int | None:
+    """The line that a row hangs on, where it was made or taken out: its line cannot go without it."""
+    row = (change["before"] or change["after"] or {}) if change["before"] is None or change["after"] is None else {}
+    line: int | None = row.get("line_id")
+    return line
 
 
 def redo_next(user: Anyone, production: Production) -> ActionRecord:
-    """Do the action that was undone last again. Raises Conflict where there is none, or rows have changed since."""
+    """Do again what ``user`` undid last. Raises Conflict where there is none, or rows have changed since."""
     require_change(user, production)
     with transaction.atomic():
-        record = redoable(production).select_for_update().first()
+        record = redoable(user, production).select_for_update().first()
         if record is None:
             raise Conflict("There is nothing to do again.")
         for change in record.changes:
             _apply(change["model"], change["id"], change["before"], change["after"])
-        record.undone, record.stamp = None, next_stamp(production)
-        record.save(update_fields=["undone", "stamp"])
+        record.undone, record.undone_by, record.stamp = None, None, next_stamp(production)
+        record.save(update_fields=["undone", "undone_by", "stamp"])
     return record
 
 
 def go_back_to(user: Anyone, production: Production, record_id: int) -> int:
-    """Undo everything that came after a record, newest first; all or nothing. Gives back how many actions.
-
-    Raises Conflict as :func:`undo_last`.
-    """
+    """Undo everything that came after a record, whoever did it, newest first; all or nothing. Gives back how many
+    actions. Raises Conflict where rows have changed since."""
     require_change(user, production)
     with transaction.atomic():
-        records = list(_standing(production).filter(pk__gt=record_id))
+        records = list(_standing(production).select_for_update().filter(pk__gt=record_id))
         for record in records:
-            _undo(record)
+            _undo(record, user)
     return len(records)
 
 
-def redoable(production: Production) -> models.QuerySet[ActionRecord]:
-    """What was undone and nothing was done since, the next one first."""
-    newest = _standing(production, lock=False).first()
-    found = ActionRecord.objects.filter(production=production, undone__isnull=False).order_by("id")
-    return found.filter(pk__gt=newest.pk) if newest else found
+def undoable(user: Anyone, production: Production) -> models.QuerySet[ActionRecord]:
+    """What ``user`` did and nobody has undone, the newest first."""
+    return _standing(production).filter(user=signed_in(user))
 
 
-def _standing(production: Production, lock: bool = True) -> models.QuerySet[ActionRecord]:
-    found = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[])
-    return found.select_for_update() if lock else found
+def redoable(user: Anyone, production: Production) -> models.QuerySet[ActionRecord]:
+    """What ``user`` undid and has changed nothing since, the next one first."""
+    return ActionRecord.objects.filter(production=production, undone_by=signed_in(user), undone__isnull=False,
+                                       abandoned=False).order_by("id")
 
 
-def _undo(record: ActionRecord) -> None:
+def _standing(production: Production) -> models.QuerySet[ActionRecord]:
+    return ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[])
+
+
+def _undo(record: ActionRecord, user: Anyone) -> None:
     for change in reversed(record.changes):
         _apply(change["model"], change["id"], change["after"], change["before"])
-    record.undone, record.stamp = timezone.now(), next_stamp(record.production)
-    record.save(update_fields=["undone", "stamp"])
+    record.undone, record.stamp, record.abandoned = timezone.now(), next_stamp(record.production), False
+    record.undone_by = user if isinstance(user, User) else None
+    record.save(update_fields=["undone", "undone_by", "stamp", "abandoned"])
 
 
 def _apply(label: str, pk: Any, expected: Row | None, wanted: Row | None) -> None:
@@ -228,7 +277,10 @@ def _apply(label: str, pk: Any, expected: Row | None, wanted: Row | None) -> Non
         raise Conflict("This was changed again since, so it cannot be undone by itself. Undo the later change first.")
     assert row is not None
     if wanted is None:
-        row.delete()
+        _, gone = row.delete()
+        if any(name.lower() in _OF_PEOPLE for name in gone if name.lower() != label):
+            raise Conflict("Others have worked on what this would take away. Look at the history, and go back from "
+                           "there.")
         return
     for name, value in _python(model, wanted).items():
         # A revision only ever grows, or an older edit would pass for the newest.
@@ -236,6 +288,9 @@ def _apply(label: str, pk: Any, expected: Row | None, wanted: Row | None) -> Non
     row.save(update_fields=list(_python(model, wanted)))
 
 
+# What hangs on a row and was written by somebody: never taken away with it unasked.
+_OF_PEOPLE = {"script.line", "script.speaker", "script.part", "adapt.wording", "adapt.term", "adapt.memoryunit",
+              "cast.casting", "cast.linecasting", "timing.linetiming", "timing.sourcemedia"}
 # Columns that work in the background moves on: which take was made last for a wording.
 _FREE = {"take_id", "revision"}
 # The same of single models: how far the copies of a recording are.

@@ -73,6 +73,10 @@ class NothingSerializer(serializers.Serializer[Data]):
     """Nothing is to be said."""
 
 
+class UndoSerializer(serializers.Serializer[Data]):
+    with_others = serializers.BooleanField(default=False, help_text="Take back, too, what others changed on top of it.")
+
+
 class SplitSerializer(serializers.Serializer[Data]):
     text = serializers.CharField(allow_blank=True, max_length=20_000, trim_whitespace=False)
     at = serializers.IntegerField(min_value=0)
@@ -124,6 +128,7 @@ class ReplaceSerializer(serializers.Serializer[Data]):
     whole_words = serializers.BooleanField(default=False)
     lines = serializers.ListField(child=serializers.IntegerField(), required=False, max_length=20_000)
     apply = serializers.BooleanField(default=False)
+    reopen = serializers.BooleanField(default=False, help_text="Replace in approved wordings too, which opens them.")
 
 
 class HitSerializer(serializers.Serializer[Data]):
@@ -131,6 +136,7 @@ class HitSerializer(serializers.Serializer[Data]):
     text = serializers.CharField()
     spans = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
     replaced = serializers.CharField()
+    approved = serializers.BooleanField(help_text="A translation that is approved: left, but where it is to be opened.")
 
 
 class HitsSerializer(serializers.Serializer[Data]):
@@ -172,7 +178,8 @@ def _answer(request: Request, production: Production, done: Any = None) -> Respo
     if edition is None:
         raise Http404
     after = whole_number(str(request.query_params.get("after") or ""))
-    found = whole_script(production, edition) if after is None else script_since(production, edition, after)
+    found = (whole_script(production, edition, request.user) if after is None
+             else script_since(production, edition, after, request.user))
     return Response({**found, **({} if done is None else {"done": done})})
 
 
@@ -317,18 +324,18 @@ class MergeLabelsView(_Editing):
         return into.pk
 
 
-@_edits(NothingSerializer)
+@_edits(UndoSerializer)
 class UndoView(_Editing):
-    """Put the last change back."""
+    """Take your own last change back."""
 
     def act(self, request: Request, production: Production, given: Data) -> Any:
-        record = undo_last(request.user, production)
-        return {"name": record.name, "details": record.details}
+        record, *others = undo_last(request.user, production, given["with_others"])
+        return {"name": record.name, "details": record.details, "others": len(others)}
 
 
 @_edits(NothingSerializer)
 class RedoView(_Editing):
-    """Do what was undone last again."""
+    """Do again what you undid last."""
 
     def act(self, request: Request, production: Production, given: Data) -> Any:
         record = redo_next(request.user, production)
@@ -379,19 +386,23 @@ class ReplaceView(APIView):
         given = ReplaceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         asked = given.validated_data
+        if asked["apply"]:
+            require_change(request.user, edition.production)
         search = pattern(asked["find"], asked["regular"], asked["exact_case"], asked["whole_words"])
         wordings = Wording.objects.filter(edition=edition).order_by("line__position")
         if "lines" in asked:
             wordings = wordings.filter(line_id__in=asked["lines"])
         found = list(hits(wordings.values_list("line_id", "text"), search, asked["replacement"], asked["regular"]))
+        approved = set() if edition.is_source else set(
+            wordings.filter(state=Wording.State.APPROVED).values_list("line_id", flat=True))
         applied = 0
         if asked["apply"]:
-            require_change(request.user, edition.production)
-            applied = replace_words(request.user, edition, found, f"{asked['find'][:60]} → {asked['replacement'][:60]}")
+            applied = replace_words(request.user, edition, found, f"{asked['find'][:60]} → {asked['replacement'][:60]}",
+                                    asked["reopen"])
         return Response({
             "count": sum(len(hit.spans) for hit in found), "line_count": len(found), "applied": applied,
             "hits": [{"line": hit.line, "text": hit.text, "spans": [list(span) for span in hit.spans],
-                      "replaced": hit.replaced} for hit in found[:_MOST_HITS]],
+                      "replaced": hit.replaced, "approved": hit.line in approved} for hit in found[:_MOST_HITS]],
         })
 
 

@@ -10,7 +10,8 @@ from django.db.models import Count
 
 from janoglot.adapt.models import Wording
 from janoglot.productions.models import ActionRecord, Edition, Production
-from janoglot.productions.recorder import redoable
+from janoglot.productions.permissions import Anyone
+from janoglot.productions.recorder import redoable, undoable
 from janoglot.script.models import Line, Part, Speaker
 
 Data = dict[str, Any]
@@ -18,15 +19,15 @@ MOST_CHANGED = 400
 """With more lines changed than this, the whole script is sent."""
 
 
-def whole_script(production: Production, edition: Edition) -> Data:
+def whole_script(production: Production, edition: Edition, user: Anyone) -> Data:
     """Every line with the words of ``edition``, in the script's order."""
     # The stamp is read first: what is changed meanwhile is told again, never missed.
     stamp = Production.objects.values_list("stamp", flat=True).get(pk=production.pk)
     return {"stamp": stamp, "whole": True, "removed": [], "lines": _lines(production, edition),
-            **_around(production)}
+            **_around(production, user)}
 
 
-def script_since(production: Production, edition: Edition, stamp: int) -> Data:
+def script_since(production: Production, edition: Edition, stamp: int, user: Anyone) -> Data:
     """What has changed since ``stamp``: lines as they are now, and the ids of those that are gone."""
     now = Production.objects.values_list("stamp", flat=True).get(pk=production.pk)
     if stamp == now:
@@ -50,11 +51,11 @@ def script_since(production: Production, edition: Edition, stamp: int) -> Data:
                 others = True
     touched |= set(Wording.objects.filter(pk__in=wordings).values_list("line_id", flat=True))
     if stamp > now or len(touched) > MOST_CHANGED:
-        return whole_script(production, edition)
+        return whole_script(production, edition, user)
     lines = _lines(production, edition, touched)
     there = {line["id"] for line in lines}
     return {"stamp": now, "whole": False, "removed": sorted(touched - there), "lines": lines,
-            **_around(production), "others": others}
+            **_around(production, user), "others": others}
 
 
 def _lines(production: Production, edition: Edition, only: Iterable[int] | None = None) -> list[Data]:
@@ -74,10 +75,10 @@ def _lines(production: Production, edition: Edition, only: Iterable[int] | None 
     return found
 
 
-def _around(production: Production) -> Data:
+def _around(production: Production, user: Anyone) -> Data:
     speakers = Speaker.objects.filter(production=production).annotate(count=Count("lines"))
-    newest = ActionRecord.objects.filter(production=production, undone=None).exclude(changes=[]).first()
-    again = redoable(production).first()
+    newest = undoable(user, production).first()
+    again = redoable(user, production).first()
     return {
         "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": p.count} for p in speakers],
         "parts": [part_data(part) for part in Part.objects.filter(production=production)],

@@ -115,8 +115,8 @@ def _changed(state: EditionState, before: list[Placement], touched: set[int]) ->
     return {
         "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
         "settings": timing_data(state.edition), "holds": holds_data(state.holds),
-        "lines": [line_data(s, p, state.quality(s), timed.slot)
-                  for s, old, p, timed in zip(state.lines, before, state.placements, state.grown.lines, strict=True)
+        "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, old, p, timed, shift in zip(
+            state.lines, before, state.placements, state.grown.lines, state.grown.shifts, strict=True)
                   if old != p or s.line.pk in touched],
     }
 
@@ -144,7 +144,8 @@ class LineTimingsView(APIView):
         given.is_valid(raise_exception=True)
         state = EditionState.load(edition)
         before = state.placements
-        set_line_timing(request.user, edition, given.validated_data["lines"], given.validated_data["own"])
+        shifts = {s.line.pk: shift for s, shift in zip(state.lines, state.grown.shifts, strict=True)}
+        set_line_timing(request.user, edition, given.validated_data["lines"], given.validated_data["own"], shifts)
         state.timed_anew()
         return Response(_changed(state, before, set(given.validated_data["lines"])))
 

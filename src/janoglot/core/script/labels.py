@@ -6,6 +6,8 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
+from janoglot.core.script.model import Script
+
 _ASIDE = re.compile(r"\s*[(\[]([^)\]]*)[)\]]\s*")
 _CONTINUED = re.compile(r"\b(?:cont(?:inued|['’]?d)?|forts|suite|cont)\b\.?", re.IGNORECASE)
 
@@ -52,6 +54,23 @@ def same_person(labels: Iterable[str]) -> list[list[str]]:
         if len(group) > 1 and key:
             groups.append(sorted(group, key=_plainness))
     return groups
+
+
+def merge_labels(script: Script) -> dict[str, list[str]]:
+    """Make one speaker of labels that differ in case, accents and marks alone ("ODA", "Oda"); what a slip of the hand
+    may have made different stays apart. Gives back, by the label that is kept, the others."""
+    by_key: dict[str, list[str]] = {}
+    for name in script.speakers:
+        by_key.setdefault(likeness(name) or name, []).append(name)
+    merged = {}
+    for names in by_key.values():
+        if len(names) > 1:
+            kept, *others = sorted(names, key=_plainness)
+            merged[kept] = others
+    into = {other: kept for kept, others in merged.items() for other in others}
+    for line in script.lines:
+        line.speaker = into.get(line.speaker, line.speaker)
+    return merged
 
 
 def _plainness(label: str) -> tuple[bool, bool, int]:

@@ -21,11 +21,15 @@ class Hold:
 
 @dataclass(frozen=True, slots=True)
 class Grown:
-    """``lines`` with the slots that they have when the picture is held, their placements, and the holds in order."""
+    """``lines`` with the slots that they have when the picture is held, their placements, and the holds in order.
+
+    ``shifts``: by how many seconds each line comes later than in the source, for what was held before it.
+    """
 
     lines: list[TimedLine]
     placements: list[Placement]
     holds: list[Hold]
+    shifts: list[float]
 
     def picture_at(self, seconds: float) -> float:
         """The source's time that is seen at a time of this edition."""
@@ -53,13 +57,15 @@ def place_growing(lines: Sequence[TimedLine], growing: Collection[str], settings
     """
     settings = settings or TimingSettings()
     if not growing or not any(line.slot for line in lines):
-        return Grown(list(lines), place(lines, settings), [])
+        return Grown(list(lines), place(lines, settings), [], [0.0] * len(lines))
     holds: list[Hold] = []
     shifted: list[TimedLine] = []
+    shifts: list[float] = []
     shift = 0.0
     for first, last in _parts(lines):
         of_part = [_later(line, shift) for line in lines[first: last]]
         name = of_part[0].part
+        shifts += [shift] * len(of_part)
         if name in growing and any(line.slot for line in of_part):
             end = _end(lines, first, last)
             of_part = [_unhurried(line, settings) for line in of_part]
@@ -72,7 +78,7 @@ def place_growing(lines: Sequence[TimedLine], growing: Collection[str], settings
                 shift += frames / fps
             of_part = [replace(line, part_end=end + shift) for line in of_part]
         shifted += of_part
-    return Grown(shifted, place(shifted, settings), holds)
+    return Grown(shifted, place(shifted, settings), holds, shifts)
 
 
 def _parts(lines: Sequence[TimedLine]) -> list[tuple[int, int]]:

@@ -13,8 +13,8 @@ def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:
     """All lines of ``speaker`` become ``into``'s, who keeps every casting; ``speaker`` goes.
 
     What stood in brackets beside the name of ``speaker`` is kept as a note to the lines. Where ``into`` has no
-    voice in an edition, it takes over that of ``speaker``. Raises BadInput for two that are one, or that are
-    not of one production.
+    voice, or no rates of its own, in an edition, it takes over those of ``speaker``. Raises BadInput for two that are
+    one, or that are not of one production.
     """
     if speaker.pk == into.pk or speaker.production_id != into.production_id:
         raise BadInput("Choose another speaker of this production to merge with.")
@@ -32,5 +32,11 @@ def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:
                 record.delete(casting)
             else:
                 record.update(casting, speaker_id=into.pk)
+        for edition in speaker.production.editions.select_for_update():
+            rates = dict(edition.timing.get("speakers", {}))
+            own = rates.pop(str(speaker.pk), None)
+            if own:
+                # As with the voice: who stays keeps what they have.
+                record.update(edition, timing={**edition.timing, "speakers": {str(into.pk): own, **rates}})
         record.delete(speaker)
     return into

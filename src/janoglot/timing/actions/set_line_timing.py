@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from janoglot.productions.models import Edition
@@ -13,8 +13,12 @@ from janoglot.timing.models import LineTiming
 from janoglot.timing.settings import checked_line
 
 
-def set_line_timing(user: Anyone, edition: Edition, line_ids: Collection[int], changes: dict[str, Any] | None) -> None:
+def set_line_timing(user: Anyone, edition: Edition, line_ids: Collection[int], changes: dict[str, Any] | None,
+                    shifts: Mapping[int, float] | None = None) -> None:
     """``changes``: fields of the core's LineTiming by name, None putting one back; ``changes`` None puts back all.
+
+    ``shifts``: by line, how many seconds later than in the source it comes here. A line is pinned at a time of this
+    edition, and kept in the source's: it stays with its picture when more is held before it.
 
     Raises BadInput for lines that are not there and values outside their bounds.
     """
@@ -27,7 +31,11 @@ def set_line_timing(user: Anyone, edition: Edition, line_ids: Collection[int], c
                                                                                            line__in=lines)}
         for line in lines:
             row = have.get(line.pk)
-            own = checked_line({**(row.own if row else {}), **changes}) if changes is not None else {}
+            wanted = dict(changes or {})
+            shift = shifts.get(line.pk, 0.0) if shifts else 0.0
+            if wanted.get("at") is not None and shift:
+                wanted["at"] = max(0.0, wanted["at"] - shift)
+            own = checked_line({**(row.own if row else {}), **wanted}) if changes is not None else {}
             if row is None and own:
                 record.create(LineTiming(edition=edition, line=line, own=own))
             elif row is not None and own:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.core.guarded import whole_number
 from janoglot.core.timing.placing import TimingSettings
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
@@ -26,10 +25,12 @@ def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Editi
     timing = {name: value for name, value in timing.items() if value != getattr(usual, name)}
     consistent(TimingSettings(**timing))
     kept = {}
+    there = {str(pk) for pk in edition.production.speakers.values_list("id", flat=True)}
     for speaker, own in speakers.items():
-        if not own:
+        if not own or (str(speaker) not in there and str(speaker) in edition.timing.get("speakers", {})):
+            # Put back; or left by somebody who is gone.
             continue
-        if not set(own) <= set(RATES) or not edition.production.speakers.filter(pk=_number(speaker)).exists():
+        if not set(own) <= set(RATES) or str(speaker) not in there:
             raise BadInput("Rates of a voice are given by the speaker and the names {names}.", names=", ".join(RATES))
         kept[str(speaker)] = checked_settings(own)
         consistent(TimingSettings(**{**{n: v for n, v in timing.items() if n in BOUNDS}, **kept[str(speaker)]}))
@@ -40,8 +41,4 @@ def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Editi
         record.details = {"language": edition.language}
         record.update(edition, timing=timing)
     return edition
-
-
-def _number(text: Any) -> int:
-    return whole_number(str(text)) or 0
 
