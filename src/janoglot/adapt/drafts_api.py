@@ -31,6 +31,7 @@ from janoglot.productions.permissions import edition_for, require_change, signed
 from janoglot.script.api import uploaded
 from janoglot.script.models import Line
 from janoglot.server.storage import content_disposition
+from janoglot.server.work import require_queue
 
 Data = dict[str, Any]
 JOB_STATES = [(state, state) for state in ("running", "stopped", "failed", "done")]
@@ -118,6 +119,7 @@ def start_drafting(request: Request, edition: Edition, line_ids: list[int] | Non
     wanted = [pk for pk in ids if pk not in done]
     if not wanted:
         raise BadInput("None of these lines is empty: there is nothing to draft.")
+    require_queue()
     job = DraftingJob.objects.create(edition=edition, user=signed_in(request.user), lines=wanted)
     begin_drafting(job)
     job.refresh_from_db()

@@ -91,6 +91,7 @@ class DraftingJob(models.Model):
     lines_done = models.PositiveIntegerField(default=0)
     reports = models.JSONField(default=dict)
     state = models.CharField(max_length=10, default="running")
+    heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     ended = models.DateTimeField(null=True)
 

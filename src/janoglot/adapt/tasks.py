@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from datetime import timedelta
 from typing import Any
 
 from celery import shared_task
@@ -19,29 +20,38 @@ from janoglot.core.adapt.drafting import drafting_engine
 from janoglot.core.adapt.memory import Memory
 from janoglot.core.errors import EngineError, JanoglotError
 from janoglot.productions.models import Edition
+from janoglot.productions.permissions import Anyone
 from janoglot.script.models import Speaker
+from janoglot.server.work import BULK, Work, hand_out, in_hand, nothing_waits, standing_still
 
 CHUNK = 60
 """Lines that are drafted and kept together: what is done stays done when the job is stopped."""
 
 
 def begin_drafting(job: DraftingJob) -> None:
-    draft_lines.apply_async((job.pk,), queue="bulk")
+    DraftingJob.objects.filter(pk=job.pk).update(heartbeat=timezone.now())
+    hand_out(draft_lines, job.pk, queue=BULK)
 
 
-def go_on_with_drafting() -> None:
-    """Hand out again what a worker had in hand when it was killed."""
-    for job in DraftingJob.objects.filter(state="running"):
-        begin_drafting(job)
+def go_on_with_drafting(still: timedelta | None = None) -> None:
+    """Hand out again what nobody has in hand any more."""
+    for job in standing_still(DraftingJob.objects.filter(state="running"), still):
+        if still is None or nothing_waits(BULK):
+            begin_drafting(job)
 
 
-@shared_task
+@shared_task(base=Work)
 def draft_lines(job_id: int) -> None:
     """Fill the job's lines that are still empty, or still a machine's draft. Safe to run twice."""
     job = DraftingJob.objects.select_related("edition__production", "user").filter(pk=job_id).first()
     if job is None or job.state != "running":
         return
-    edition, user = job.edition, job.user or AnonymousUser()
+    with in_hand(DraftingJob, job_id):
+        _draft(job, job.user or AnonymousUser())
+
+
+def _draft(job: DraftingJob, user: Anyone) -> None:
+    edition, job_id = job.edition, job.pk
     memory = memory_for(user, edition)
     sources = source_words(edition.production)
     names = list(Speaker.objects.filter(production=edition.production).values_list("name", flat=True))

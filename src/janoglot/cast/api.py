@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from celery.exceptions import TimeoutError as TaskTimeout
+from django.core.cache import cache
 from django.db import transaction
 from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
@@ -23,7 +23,7 @@ from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
 from janoglot.cast.models import Casting, Favourite, LineCasting
-from janoglot.cast.tasks import audition_recipe, measure_voices, say
+from janoglot.cast.tasks import audition, audition_recipe, fault_key, measure_voices, say
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import whole_number
@@ -33,19 +33,18 @@ from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
 from janoglot.core.speech.measures import known_measure, measure_or_estimate
 from janoglot.core.speech.settings import SETTINGS, checked_settings
+from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
 from janoglot.script.api import ProblemSerializer, problem_data, uploaded
 from janoglot.script.models import Line, Speaker
 from janoglot.script.reading import who_is_together
-from janoglot.server.faults import Busy
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import content_disposition, serve_sound, takes
+from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
 
 Data = dict[str, Any]
-_PATIENCE = 20
-"""Seconds that an audition may take before the person is told that the workers are busy."""
 
 
 class VoiceSerializer(serializers.Serializer[Data]):
@@ -220,7 +219,7 @@ def have_measured(voices: Iterable[Voice]) -> None:
     """Have those that nobody has measured yet measured in the background."""
     missing = [voice.id for voice in voices if known_measure(voice, takes()) is None][:40]
     if missing:
-        measure_voices.apply_async((missing,), queue="bulk")
+        hand_out(measure_voices, missing, queue=BULK)
 
 
 def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
@@ -326,27 +325,57 @@ class SampleView(APIView):
         return Response({"text": own_line(edition, _speaker(edition, speaker_id))})
 
 
+class AuditionSerializer(serializers.Serializer[Data]):
+    finished = serializers.BooleanField(help_text="Whether the voice itself can be heard.")
+    sketched = serializers.BooleanField(help_text="Whether a light voice can be heard in its place.")
+    fault = serializers.CharField(help_text="Why it cannot say this; empty where it can.")
+
+
+_AUDITION = [OpenApiParameter("voice", str, required=True), *(OpenApiParameter(name, float) for name in SETTINGS)]
+_ASKED_AGAIN = 20
+"""Seconds after which what was asked for and has not come is asked for again."""
+
+
 class AuditionView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("voice", str, required=True),
-                               *(OpenApiParameter(name, float) for name in SETTINGS)],
+    @extend_schema(parameters=_AUDITION, request=None, responses=AuditionSerializer)
+    def post(self, request: Request, production_id: int, language: str, speaker_id: int) -> Response:
+        """Have a voice say this speaker's own line, and what can be heard of it already: ask again until it is there.
+
+        A rich voice is heard as a sketch first, at just the length that it will have.
+        """
+        recipe = _auditioned(request, production_id, language, speaker_id)
+        there = audition(recipe)
+        fault = takes().path(fault_key(recipe)).read_text() if takes().has(fault_key(recipe)) else ""
+        if "finish" not in there and not fault:
+            require_queue()
+            asked = (recipe.words, recipe.voice.id, checked_settings(request.query_params), language)
+            # Who asks again is waiting for the same.
+            if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
+                if recipe.voice.is_rich and "sketch" not in there:
+                    hand_out(say, *asked, "sketch", queue=NOW)
+                hand_out(say, *asked, "finish", queue=SOON if recipe.voice.is_rich else NOW)
+            there = audition(recipe)
+        return Response({"finished": "finish" in there, "sketched": "sketch" in there, "fault": fault})
+
+    @extend_schema(parameters=[*_AUDITION, OpenApiParameter("sketch", bool)],
                    responses={(200, "audio/wav"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, speaker_id: int) -> HttpResponseBase:
-        """A voice saying this speaker's own line."""
-        edition = edition_for(request.user, production_id, language)
-        words = own_line(edition, _speaker(edition, speaker_id))
-        if not words:
-            raise BadInput("This speaker has no words yet.")
-        voice = voice_named(request.query_params.get("voice", ""))
-        settings = checked_settings(request.query_params)
-        key = f"{audition_recipe(words, voice.id, settings, language).hash}.wav"
-        if not takes().has(key):
-            try:
-                key = say.apply_async((words, voice.id, settings, language), queue="now", expires=_PATIENCE).get(
-                    timeout=_PATIENCE)
-            except TaskTimeout:
-                raise Busy("The voices are busy just now. Try again in a moment.") from None
+        """The sound of a voice saying this speaker's own line, once it is there: the sketch where that is asked for."""
+        recipe = _auditioned(request, production_id, language, speaker_id)
+        key = audition(recipe).get("sketch" if request.query_params.get("sketch") == "true" else "finish")
+        if key is None:
+            raise Http404
         plain: HttpRequest = request._request
-        return serve_sound(plain, takes().path(key), f"{voice.name}.wav")
+        return serve_sound(plain, takes().path(key), f"{recipe.voice.name}.wav")
+
+
+def _auditioned(request: Request, production_id: int, language: str, speaker_id: int) -> TakeRecipe:
+    edition = edition_for(request.user, production_id, language)
+    words = own_line(edition, _speaker(edition, speaker_id))
+    if not words:
+        raise BadInput("This speaker has no words yet.")
+    voice = voice_named(request.query_params.get("voice", ""))
+    return audition_recipe(words, voice.id, checked_settings(request.query_params), language)
 
 
 class MatchView(APIView):

@@ -3,25 +3,54 @@
 from __future__ import annotations
 
 import logging
+from pathlib import Path
 
 from celery import shared_task
 
-from janoglot.core.errors import JanoglotError
+from janoglot.core.errors import EngineError, JanoglotError
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.measures import keep_measure
 from janoglot.core.speech.settings import VoiceSettings
-from janoglot.core.speech.takes import TakeRecipe, kept_take, make_rendition
+from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, kept_take, make_sound, sketch_key
 from janoglot.server.storage import takes
+from janoglot.server.work import Work
 
 log = logging.getLogger(__name__)
 
 
-@shared_task
-def say(words: str, voice: str, settings: dict[str, float], language: str = "") -> str:
-    """The store's key of ``words`` in ``voice``, set so, spoken where it is missing."""
+@shared_task(base=Work)
+def say(words: str, voice: str, settings: dict[str, float], language: str, quality: Quality) -> None:
+    """Have ``words`` spoken in ``voice``, set so: as a sketch or finished. Safe to run twice."""
     recipe = audition_recipe(words, voice, settings, language)
-    take = kept_take(recipe, takes())
-    return make_rendition(recipe, take.seconds, take.seconds, takes())
+    try:
+        take = kept_take(recipe, takes())
+        make_sound(recipe, take.seconds, take.seconds, quality, takes())
+    except EngineError as error:
+        why = str(error)
+        # Kept beside where the sound would be, for whoever waits for it.
+        takes().write(fault_key(recipe), lambda place: _write(place, why))
+
+
+def audition(recipe: TakeRecipe) -> dict[Quality, str]:
+    """What can be heard of ``recipe`` now: the store's keys, by quality. Of a light voice there is no sketch."""
+    store = takes()
+    if not store.has(f"{recipe.hash}.json"):
+        return {}
+    seconds = kept_take(recipe, store).seconds if recipe.voice.is_rich or store.has(f"{recipe.hash}.wav") else None
+    if seconds is None:
+        return {}
+    keys: dict[Quality, str] = {"finish": finish_key(recipe, seconds, seconds)}
+    if recipe.voice.is_rich:
+        keys["sketch"] = sketch_key(recipe, seconds)
+    return {quality: key for quality, key in keys.items() if store.has(key)}
+
+
+def fault_key(recipe: TakeRecipe) -> str:
+    return f"{recipe.hash}.fault"
+
+
+def _write(place: Path, text: str) -> None:
+    place.write_text(text)
 
 
 def audition_recipe(words: str, voice: str, settings: dict[str, float], language: str) -> TakeRecipe:
@@ -29,7 +58,7 @@ def audition_recipe(words: str, voice: str, settings: dict[str, float], language
     return TakeRecipe(words, chosen.shaped(voice_named(voice)), chosen.delivery, language)
 
 
-@shared_task
+@shared_task(base=Work)
 def measure_voices(voices: list[str]) -> None:
     """Measure voices that nobody has measured yet, so that they are matched by ear and no longer by guess."""
     for voice in voices:

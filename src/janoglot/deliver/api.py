@@ -19,6 +19,7 @@ from janoglot.core.script.formats.table import CSV
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.deliver import handing_over
 from janoglot.direct.state import EditionState
+from janoglot.mix.api import SHOWN_STATES
 from janoglot.productions.permissions import edition_for, production_for
 from janoglot.server.storage import content_disposition, serve_sound
 
@@ -46,6 +47,8 @@ class DeliverySerializer(serializers.Serializer[Data]):
     sketches = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that are sketches still.")
     finishing = serializers.BooleanField(help_text="Whether they are being finished just now.")
     on_screen = serializers.IntegerField(help_text="Lines that are handed over as a list, with their times.")
+    mix = serializers.CharField(help_text="The recipe of the mix of exactly this state; empty with nothing voiced.")
+    mix_state = serializers.ChoiceField(SHOWN_STATES)
     mix_ready = serializers.BooleanField(help_text="Whether the mix of exactly this state is made.")
     empty = serializers.IntegerField(help_text="Lines without words, which the track is silent at.")
     seconds = serializers.FloatField()
@@ -68,6 +71,7 @@ class DeliveriesView(APIView):
                 "sketches": [s.line.pk for s in state.sketches()],
                 "finishing": edition.voicing_jobs.filter(kind="finish", state="running").exists(),
                 "on_screen": state.counts()["on_screen"],
+                "mix": state.mix_recipe, "mix_state": handing_over.mix_state(state),
                 "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
                 "lufs": mix.report["lufs"] if mix else None,
                 "true_peak_db": mix.report["true_peak_db"] if mix else None,
@@ -76,12 +80,14 @@ class DeliveriesView(APIView):
 
 
 class DownloadView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("sketch", bool)],
+    @extend_schema(parameters=[OpenApiParameter("sketch", bool),
+                               OpenApiParameter("mix", str, description="The recipe of just the mix that was shown.")],
                    responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
         """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
         or holds.otio, where the picture is held.
 
+        With ``mix`` what belongs to just that mix is handed over, whatever has changed since; else to the newest.
         Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
         """
         edition = edition_for(request.user, production_id, language)
@@ -98,20 +104,21 @@ class DownloadView(APIView):
             name = handing_over.download_name(edition.production, language, f"_holds.{suffix}")
             kind = "text/csv" if suffix == "csv" else "application/json"
             return _text(handing_over.hold_list(state, suffix), name, kind)
-        handing_over.require_ready(state)
+        asked = request.query_params.get("mix", "")
+        plan = handing_over.plan_of_mix(edition, asked) if asked else handing_over.newest_plan(state)
         if sound and request.query_params.get("sketch") != "true":
-            handing_over.require_finished(state)
-        tail = "_sketch" if sound and state.sketches() else ""
+            handing_over.require_finished(plan.sketches)
+        tail = "_sketch" if sound and plan.sketches else ""
         name = handing_over.download_name(edition.production, language, f"{tail}.{suffix}")
         if stem == "mix":
-            place = handing_over.mix_file(state, suffix)
+            place = handing_over.mix_file(edition, plan.recipe, suffix)
             return serve_sound(request._request, place, name, KINDS[suffix], download=True)
         if file == "clips.zip":
-            place = handing_over.clips_file(state, edition.production.target_lufs)
+            place = handing_over.clips_file(plan)
             return serve_sound(request._request, place, name, "application/zip", download=True)
         if file == "captions.srt":
-            return _text(write_srt(handing_over.edition_captions(state)), name, "application/x-subrip")
-        return _text(write_webvtt(handing_over.edition_captions(state)), name, "text/vtt")
+            return _text(write_srt(handing_over.edition_captions(plan)), name, "application/x-subrip")
+        return _text(write_webvtt(handing_over.edition_captions(plan)), name, "text/vtt")
 
 
 class ScriptView(APIView):

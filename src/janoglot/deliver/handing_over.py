@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import soundfile
@@ -12,15 +13,15 @@ from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.hold_list import hold_csv, hold_timeline
 from janoglot.core.deliver.names import clip_name, file_name
 from janoglot.core.errors import JanoglotError
+from janoglot.core.graph import recipe_hash
 from janoglot.core.mix.programme import RATE, clip_samples, convert
 from janoglot.core.script.formats.cues import Cue
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.speech.takes import scaled_words
-from janoglot.core.store import atomic_file
 from janoglot.direct.state import EditionState
-from janoglot.mix.clips import line_clip
 from janoglot.mix.models import Mix
-from janoglot.productions.models import Production
+from janoglot.mix.plan import MixPlan, PlannedLine, plan_of
+from janoglot.productions.models import Edition, Production
 from janoglot.script.models import Line
 from janoglot.server.storage import mixes, takes
 
@@ -50,6 +51,15 @@ def current_mix(state: EditionState) -> Mix | None:
     return mix if mix and mixes().has(mix.key) else None
 
 
+def mix_state(state: EditionState) -> str:
+    """How far the mix of the edition exactly as it stands is."""
+    recipe = state.mix_recipe
+    mix = Mix.objects.filter(edition=state.edition, recipe=recipe).first() if recipe else None
+    if mix is None or (mix.state == "ready" and not mixes().has(mix.key)):
+        return "absent"
+    return mix.state
+
+
 def require_ready(state: EditionState) -> None:
     """Raises NotReady where any line with words has no current take."""
     for code, lines in stops(state):
@@ -59,58 +69,72 @@ def require_ready(state: EditionState) -> None:
              "no_words": "This edition has no words yet."}[code], count=len(lines))
 
 
-def require_finished(state: EditionState) -> None:
-    """Raises NotReady where lines are heard as sketches."""
-    count = len(state.sketches())
+def require_finished(count: int) -> None:
+    """Raises NotReady where ``count`` lines are heard as sketches."""
     if count:
         raise NotReady("{count} lines are sketches: finish them, or ask for the sketches.", count=count)
 
 
-def mix_file(state: EditionState, layout: str) -> Path:
-    """The current mix of an edition that is ready, as WAV, FLAC or MP3. Raises NotReady where it is not made."""
-    mix = current_mix(state)
-    if mix is None:
+def plan_of_mix(edition: Edition, recipe: str) -> MixPlan:
+    """What the mix of that recipe was made from, whatever has changed since. Raises NotReady where it is not kept (any
+    more)."""
+    mix = Mix.objects.filter(edition=edition, recipe=recipe, state="ready").first()
+    if mix is None or not mixes().has(mix.key) or not mixes().has(mix.plan_key):
+        raise NotReady("This mix is not kept any more: the edition has changed several times since. Take the newest.")
+    return MixPlan.read(mixes().path(mix.plan_key))
+
+
+def newest_plan(state: EditionState) -> MixPlan:
+    """What the mix of an edition would be made from. Raises NotReady where lines have no current take."""
+    require_ready(state)
+    return plan_of(state, takes())
+
+
+def mix_file(edition: Edition, recipe: str, layout: str) -> Path:
+    """A mix as WAV, FLAC or MP3, each measured once it is encoded: it is as loud as it says. Raises NotReady where the
+    mix is not made."""
+    mix = Mix.objects.filter(edition=edition, recipe=recipe, state="ready").first()
+    if mix is None or not mixes().has(mix.key):
         raise NotReady("The mix of this edition is not made yet. Make it, then take it away.")
     source = mixes().path(mix.key)
     if layout == "wav":
         return source
     place = source.with_suffix(f".{layout}")
     if not place.exists():
-        convert(source, place, "FLAC" if layout == "flac" else "MP3")
+        convert(source, place, "FLAC" if layout == "flac" else "MP3", mix.report["lufs"])
     return place
 
 
-def clips_file(state: EditionState, target: float) -> Path:
+def clips_file(plan: MixPlan) -> Path:
     """A zip with a WAV for each voiced line, named by order, speaker and language."""
-    recipe = state.mix_recipe
-    place = mixes().root / recipe[:2] / f"{recipe}-clips.zip"
-    if place.exists():
-        return place
-    place.parent.mkdir(parents=True, exist_ok=True)
+    names = {line.line: clip_name(line.number, line.speaker, plan.language) for line in _named(plan)}
+    # Who speaks may have another name by now, which the sounds say nothing of.
+    key = f"{recipe_hash('clips', mix=plan.recipe, names=list(names.values()))}.zip"
     store = takes()
-    with atomic_file(place) as half, zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for line, placement in zip(state.lines, state.placements, strict=True):
-            if not line.take:
-                continue
-            clip = line_clip(state, line, placement, store)
-            if clip is None:
-                continue
-            with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as file:
-                soundfile.write(file.name, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
-                archive.write(file.name, clip_name(line.number, line.line.speaker.name,
-                                                   state.edition.language))
-    return place
+
+    def write(half: Path) -> None:
+        with zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+            for line in plan.lines:
+                with tempfile.NamedTemporaryFile(suffix=".wav", dir=half.parent) as file:
+                    soundfile.write(file.name, clip_samples(line.clip(store), plan.target), RATE,
+                                    subtype="PCM_24", format="WAV")
+                    archive.write(file.name, names[line.line])
+
+    return mixes().path(key) if mixes().has(key) else mixes().write(key, write)
 
 
-def edition_captions(state: EditionState) -> list[Cue]:
+def _named(plan: MixPlan) -> list[PlannedLine]:
+    """The lines with the names that their speakers have now."""
+    now = dict(Line.objects.filter(pk__in=[line.line for line in plan.lines]).values_list(
+        "id", "speaker__name"))
+    return [replace(line, speaker=now.get(line.line, line.speaker)) for line in plan.lines]
+
+
+def edition_captions(plan: MixPlan) -> list[Cue]:
     """Captions timed to the dub."""
-    lines = []
-    for line, placement in zip(state.lines, state.placements, strict=True):
-        if line.take:
-            take = line.take.core()
-            lines.append(CaptionLine(line.line.speaker.name, " ".join(line.words.split()), placement.start,
-                                     placement.end, scaled_words(take.words, take.seconds, placement.seconds)))
-    return captions(lines)
+    return captions([
+        CaptionLine(line.speaker, " ".join(line.words.split()), line.start, line.end,
+                    scaled_words(line.take.words, line.take.seconds, line.seconds)) for line in _named(plan)])
 
 
 def on_screen_script(state: EditionState) -> Script:

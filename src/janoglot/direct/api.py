@@ -24,8 +24,7 @@ from janoglot.core.timing.placing import Placement
 from janoglot.direct.actions.voice import finish, stop, voice
 from janoglot.direct.models import JOB_KINDS, JOB_STATES, QUALITIES, VoicingJob
 from janoglot.direct.state import TAKE_STATES, EditionState, LineState
-from janoglot.direct.tasks import finish_if_done
-from janoglot.mix.clips import kept_sound
+from janoglot.mix.plan import kept_sound
 from janoglot.productions.api import edition_data
 from janoglot.productions.permissions import edition_for, visible_productions
 from janoglot.productions.serializers import EditionSerializer
@@ -139,11 +138,9 @@ def job_data(job: VoicingJob) -> Data:
     numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults)}
     ordered = line_numbers(job.edition.production_id) if numbers else {}
     seconds_left = None
-    # Finishing takes as long as there is sound to make, voicing as there are words.
-    done, whole = ((job.seconds_done, job.seconds) if job.kind == "finish" else (job.characters_done, job.characters))
-    if job.state == "running" and done:
-        spent = (timezone.now() - job.created).total_seconds()
-        share = min(1.0, done / max(1, whole))
+    share = job.share
+    if job.state == "running" and share and job.begun:
+        spent = (timezone.now() - job.begun).total_seconds()
         seconds_left = round(spent * (1 - share) / share, 1)
     return {
         "id": job.pk, "language": job.edition.language, "kind": job.kind, "state": job.state, "total": total,
@@ -201,11 +198,7 @@ class VoicingView(APIView):
     @extend_schema(responses=VoicingSerializer)
     def get(self, request: Request, job_id: int) -> Response:
         """How far a job is."""
-        job = _job(request, job_id)
-        if job.state == "running":
-            finish_if_done(job.pk)
-            job.refresh_from_db()
-        return Response(job_data(job))
+        return Response(job_data(_job(request, job_id)))
 
     @extend_schema(responses=VoicingSerializer)
     def delete(self, request: Request, job_id: int) -> Response:

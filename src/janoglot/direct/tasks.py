@@ -6,6 +6,7 @@ import logging
 import time
 from collections.abc import Collection
 from dataclasses import dataclass, field
+from datetime import timedelta
 
 from celery import shared_task
 from django.conf import settings
@@ -22,70 +23,89 @@ from janoglot.direct.state import EditionState, LineState
 from janoglot.productions.models import Edition
 from janoglot.script.models import Line
 from janoglot.server.storage import takes
+from janoglot.server.work import FINISH, NOW, SKETCH, SOON, Work, hand_out, in_hand, nothing_waits, standing_still
 
 log = logging.getLogger(__name__)
 
 CHUNK = 24
 """Lines in one task: short enough that a line asked for now waits about half a second."""
 FINISHED_AT_ONCE = 6.0
-"""Seconds of sound in one task of finishing. Where lines lie is worked out once for each, and what else is asked
-for waits for it to end."""
+"""Seconds of sound in one task of finishing. Where lines lie is worked out once for each."""
 ASKED_NOW = 3
 """At most so many lines go before everything else."""
 _LOOK_EVERY = 0.5
 """Seconds between looks at whether the job was stopped."""
 
 
-def begin(job: VoicingJob, now: bool = False) -> None:
-    """Hand the job's lines to the workers: takes in chunks, in the script's order; what is to be finished in
+def begin(job: VoicingJob) -> None:
+    """Hand what is left of the job to the workers: takes in chunks, in the script's order; what is to be finished in
     smaller ones, in the order of the job."""
-    ids = list(job.wordings)
-    if job.kind == "finish":
-        size = 1 if now else max(1, round(FINISHED_AT_ONCE / max(1.0, job.seconds / len(ids))))
-        for at in range(0, len(ids), size):
-            finish_lines.apply_async((job.pk, ids[at: at + size]), queue="now" if now else "finish")
-        return
-    size = 1 if now else CHUNK
-    for at in range(0, len(ids), size):
-        voice_lines.apply_async((job.pk, ids[at: at + size]), queue="now" if now else "bulk")
+    task, queue = (finish_lines, SOON if job.urgent else FINISH) if job.kind == "finish" else (
+        voice_lines, NOW if job.urgent else SKETCH)
+    VoicingJob.objects.filter(pk=job.pk).update(heartbeat=timezone.now())
+    for number in job.pieces_left:
+        hand_out(task, job.pk, number, queue=queue)
 
 
-def go_on_with_running_jobs() -> None:
-    """Hand out again what a worker had in hand when it was killed. What is done is not made again."""
-    for job in VoicingJob.objects.filter(state="running").select_related("edition__production"):
-        log.info("going on with a job", extra={"job": job.pk})
-        if job.kind == "finish":
-            # Counted afresh: what is finished already is not asked for again.
-            VoicingJob.objects.filter(pk=job.pk).update(state="stopped", ended=timezone.now())
-            finish_sketches(job.edition, job.user)
-        else:
-            begin(job)
+def go_on_with_running_jobs(still: timedelta | None = None) -> None:
+    """Hand out again what nobody has in hand any more; all that runs, where a worker has just started. What is done
+    is not made again."""
+    for kind, queues in (("take", (NOW, SKETCH)), ("finish", (SOON, FINISH))):
+        for job in standing_still(VoicingJob.objects.filter(state="running", kind=kind), still):
+            if still is None or all(map(nothing_waits, queues)):
+                log.info("going on with a job", extra={"job": job.pk})
+                begin(job)
+                finish_if_done(job.pk)
 
 
-@shared_task
-def voice_lines(job_id: int, wording_ids: list[int]) -> None:
-    """Make the takes of some wordings. Safe to run twice: a take that is there is not made again."""
-    job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
-    if job is None or job.state != "running":
+@shared_task(base=Work)
+def voice_lines(job_id: int, number: int) -> None:
+    """Make the takes of a piece of a job. Safe to run twice: a take that is there is not made again."""
+    job = _in_hand(job_id, number)
+    if job is None:
         return
     batch = _Batch()
     looked = time.monotonic()
-    for state in _states(job.edition, wording_ids):
-        if time.monotonic() - looked > _LOOK_EVERY:
-            looked = time.monotonic()
-            # Told as it goes; and what is kept is not made again when a worker dies.
-            batch = _keep(job, batch)
-            if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
-                return
-        assert state.wording is not None
-        try:
-            take = _take(state)
-            batch.made += [take] if take else []
-            batch.sketched += _sketch(state, take)
-        except EngineError as error:
-            batch.faults[str(state.wording.pk)] = str(error)
-        batch.voiced.append(state)
-    _keep(job, batch)
+    with in_hand(VoicingJob, job_id):
+        for state in _states(job.edition, job.piece(number)):
+            if time.monotonic() - looked > _LOOK_EVERY:
+                looked = time.monotonic()
+                # What is kept is not made again when a worker dies.
+                batch = _keep(batch)
+                if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
+                    return
+            assert state.wording is not None
+            try:
+                take = _take(state)
+                batch.made += [take] if take else []
+                batch.sketched += _sketch(state, take)
+                batch.voiced.append(state)
+            except EngineError as error:
+                batch.faults[str(state.wording.pk)] = str(error)
+        _keep(batch)
+    _piece_done(job_id, number, batch.faults)
+
+
+def _in_hand(job_id: int, number: int) -> VoicingJob | None:
+    """The job, where this piece of it is still to be done."""
+    job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
+    if job is None or job.state != "running" or number in job.pieces_done:
+        return None
+    now = timezone.now()
+    VoicingJob.objects.filter(pk=job_id).update(heartbeat=now, begun=job.begun or now)
+    return job
+
+
+def _piece_done(job_id: int, number: int, faults: dict[str, str]) -> None:
+    with transaction.atomic():
+        locked = VoicingJob.objects.select_for_update().filter(pk=job_id).first()
+        if locked is None:
+            return
+        if number not in locked.pieces_done:
+            locked.pieces_done.append(number)
+        locked.faults.update(faults)
+        locked.heartbeat = timezone.now()
+        locked.save(update_fields=["faults", "pieces_done", "heartbeat"])
     finish_if_done(job_id)
 
 
@@ -121,26 +141,19 @@ def _sketch(state: LineState, made: Take | None) -> list[Sound]:
     return [Sound(key=key, take_id=take.hash, seconds=take.seconds, quality="sketch")]
 
 
-def _keep(job: VoicingJob, batch: _Batch) -> _Batch:
+def _keep(batch: _Batch) -> _Batch:
     """Write what a task made, in one transaction and few statements: voicing is faster than a database.
 
-    Gives an empty batch to go on with.
+    Gives an empty batch to go on with, that still knows the faults.
     """
-    chosen = []
-    for state in batch.voiced:
-        if state.recipe and state.wording and str(state.wording.pk) not in batch.faults:
-            # Only the choice of take: the words may have been edited meanwhile, and then it is out of date.
-            chosen.append(Wording(pk=state.wording.pk, take_id=state.wanted))
+    # Only the choice of take: the words may have been edited meanwhile, and then it is out of date.
+    chosen = [Wording(pk=state.wording.pk, take_id=state.wanted) for state in batch.voiced
+              if state.recipe and state.wording]
     with transaction.atomic():
         Take.objects.bulk_create(batch.made, ignore_conflicts=True)
         Sound.objects.bulk_create(batch.sketched, ignore_conflicts=True)
         Wording.objects.bulk_update(chosen, ["take_id"])
-        locked = VoicingJob.objects.select_for_update().get(pk=job.pk)
-        locked.faults.update(batch.faults)
-        locked.characters_done += sum(len(state.words) for state in batch.voiced)
-        locked.lines_done = min(len(locked.wordings), locked.lines_done + len(batch.voiced))
-        locked.save(update_fields=["faults", "characters_done", "lines_done"])
-    return _Batch()
+    return _Batch(faults=batch.faults)
 
 
 def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:
@@ -149,24 +162,11 @@ def _states(edition: Edition, wording_ids: list[int]) -> list[LineState]:
     return EditionState(edition, lines, wordings, edition.castings.all(), edition.line_castings.all()).lines
 
 
-def remaining(job: VoicingJob) -> list[int]:
-    """Ids of the job's wordings that still have no take for what they say now."""
-    states = _states(job.edition, list(job.wordings))
-    return [
-        s.wording.pk for s in states
-        if s.wording and s.state in ("unvoiced", "out_of_date") and str(s.wording.pk) not in job.faults
-    ]
-
-
 def finish_if_done(job_id: int) -> None:
     """End a job whose work is done, and begin what comes behind it: who sees the one sees the other."""
     with transaction.atomic():
-        job = VoicingJob.objects.select_for_update().get(pk=job_id)
-        if job.kind == "finish":
-            over = job.lines_done >= len(job.wordings)
-        else:
-            over = job.characters_done >= job.characters and not remaining(job)
-        if job.state != "running" or not over:
+        job = VoicingJob.objects.select_for_update().filter(pk=job_id).first()
+        if job is None or job.state != "running" or job.pieces_left:
             return
         job.state, job.ended = "done", timezone.now()
         job.save(update_fields=["state", "ended"])
@@ -197,47 +197,44 @@ def finish_sketches(edition: Edition, user: User | None, line_ids: Collection[in
     if not lengths:
         return None
     order = sorted(lengths, key=lambda pk: (-lengths[pk], pk))
-    job = VoicingJob.objects.create(edition=edition, user=user, kind="finish", wordings=order,
-                                    seconds=sum(lengths.values()))
-    transaction.on_commit(lambda: begin(job, now))
+    weights = [round(lengths[pk], 2) for pk in order]
+    size = 1 if now else max(1, round(FINISHED_AT_ONCE / max(1.0, sum(weights) / len(order))))
+    job = VoicingJob.objects.create(edition=edition, user=user, kind="finish", wordings=order, weights=weights,
+                                    piece_size=size, urgent=now)
+    transaction.on_commit(lambda: begin(job))
     return job
 
 
-@shared_task
-def finish_lines(job_id: int, wording_ids: list[int]) -> None:
-    """Make the finished sounds of some lines at the places that they have now. Safe to run twice.
+@shared_task(base=Work)
+def finish_lines(job_id: int, number: int) -> None:
+    """Make the finished sounds of a piece's lines at the places that they have now. Safe to run twice.
 
     What is moved while it runs is a sketch again, and is made by the job that comes behind.
     """
-    job = VoicingJob.objects.select_related("edition__production").filter(pk=job_id).first()
-    if job is None or job.state != "running":
+    job = _in_hand(job_id, number)
+    if job is None:
         return
-    state = EditionState.load(job.edition)
-    at = {line.wording.pk: (line, placement) for line, placement in zip(state.lines, state.placements, strict=True)
-          if line.wording}
-    for wording_id in wording_ids:
-        if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
-            return
-        fault, seconds = _finish(state, *at[wording_id]) if wording_id in at else ("", 0.0)
-        with transaction.atomic():
-            locked = VoicingJob.objects.select_for_update().get(pk=job_id)
+    faults: dict[str, str] = {}
+    with in_hand(VoicingJob, job_id):
+        state = EditionState.load(job.edition)
+        at = {line.wording.pk: (line, placement) for line, placement in zip(state.lines, state.placements, strict=True)
+              if line.wording}
+        for wording_id in job.piece(number):
+            if not VoicingJob.objects.filter(pk=job_id, state="running").exists():
+                return
+            fault = _finish(state, *at[wording_id]) if wording_id in at else ""
             if fault:
-                locked.faults[str(wording_id)] = fault
-            locked.seconds_done += seconds
-            locked.lines_done = min(len(locked.wordings), locked.lines_done + 1)
-            locked.save(update_fields=["faults", "seconds_done", "lines_done"])
-    finish_if_done(job_id)
+                faults[str(wording_id)] = fault
+    _piece_done(job_id, number, faults)
 
 
-def _finish(state: EditionState, line: LineState, placement: Placement) -> tuple[str, float]:
-    """Make one line's finished sound where it is a sketch: what was wrong, and the seconds of its take."""
-    if line.take is None:
-        return "", 0.0
-    if state.quality(line) == "sketch" and line.recipe:
+def _finish(state: EditionState, line: LineState, placement: Placement) -> str:
+    """Make one line's finished sound where it is a sketch; gives what was wrong."""
+    if line.take is not None and state.quality(line) == "sketch" and line.recipe:
         try:
             key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
             Sound.objects.get_or_create(key=key, defaults={
                 "take": line.take, "seconds": placement.seconds, "quality": "finish"})
         except EngineError as error:
-            return str(error), line.take.seconds
-    return "", line.take.seconds
+            return str(error)
+    return ""

@@ -22,6 +22,7 @@ from janoglot.launcher.services import (
     redis,
     require_free,
     server_environment,
+    soon_worker,
     start_together,
     supervise,
     web_server,
@@ -105,9 +106,10 @@ def _start(ports: Ports) -> int:
         manage(["prepare"], environment)
         services += [worker(VAR, environment), made[2]]
         start_together(services[2:])
-        # Nobody waits for this one: until it is up, the other workers take what is asked for now.
-        services.append(now_worker(VAR, environment))
-        services[-1].spawn()
+        # Nobody waits for these: until they are up, the other workers take what is asked for now.
+        for made_later in (now_worker(VAR, environment), soon_worker(VAR, environment)):
+            services.append(made_later)
+            made_later.spawn()
         address = f"http://127.0.0.1:{ports.web}/"
         lock.truncate(0)
         lock.write(address)

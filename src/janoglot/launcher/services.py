@@ -102,10 +102,22 @@ class Service:
         limit = time.monotonic() + self.patience
         while not self.ready():
             if not self.alive or time.monotonic() > limit:
-                tail = self.log.read_text(errors="replace").splitlines()[-6:]
+                tail = self.last_words()
                 self.stop()
                 raise Trouble(f"{self.name} did not start. The end of {self.log}:\n  " + "\n  ".join(tail))
             time.sleep(0.05)
+
+    def last_words(self) -> list[str]:
+        """The end of its log."""
+        try:
+            return self.log.read_text(errors="replace").splitlines()[-6:]
+        except OSError:
+            return []
+
+    def kill(self) -> None:
+        """End it at once, without waiting for it."""
+        if self.process and self.process.poll() is None:
+            self.process.kill()
 
     def end_leftover(self) -> None:
         """End what a killed run of ours left behind: only the very process that we noted, by id and start."""
@@ -249,7 +261,8 @@ def web_server(var: Path, ports: Ports, environment: Mapping[str, str]) -> Servi
         str(PYTHON), "-m", "gunicorn", "janoglot.server.wsgi:application",
         "--config", "python:janoglot.server.web_workers", "--bind", f"127.0.0.1:{ports.web}",
         "--workers", "2", "--threads", "6", "--worker-class", "gthread", "--preload", "--timeout", "120",
-        "--graceful-timeout", "5",
+        # Its control socket would have one path for all of this user's; none of ours is spoken to through it.
+        "--graceful-timeout", "5", "--no-control-socket",
     ], lambda: _answers(ports.web), var / "log" / "web.log",
         # Somebody types and waits for how long it will be: that is worth a second thread.
         {**environment, "JANOGLOT_RICH_THREADS": "2"})
@@ -258,7 +271,7 @@ def web_server(var: Path, ports: Ports, environment: Mapping[str, str]) -> Servi
 def _answers(port: int) -> bool:
     try:
         with socket.create_connection(("127.0.0.1", port), 1) as connection:
-            connection.settimeout(5)
+            connection.settimeout(2)
             connection.sendall(b"GET /health/ HTTP/1.0\r\nHost: 127.0.0.1\r\n\r\n")
             return b" 200 " in connection.recv(64)
     except OSError:
@@ -267,12 +280,19 @@ def _answers(port: int) -> bool:
 
 def worker(var: Path, environment: Mapping[str, str], processes: int | None = None) -> Service:
     """What works in the background: a process for each core, giving way to whoever asks for something now."""
-    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,bulk,finish", niceness=10)
+    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,sketch,soon,bulk,finish",
+                   niceness=10)
 
 
 def now_worker(var: Path, environment: Mapping[str, str]) -> Service:
-    """One process for what is asked for now, so that it never waits for a long line to be finished."""
-    return _celery("now", var, {**environment, "JANOGLOT_RICH_THREADS": str(os.cpu_count() or 1)}, 1, "now", niceness=0)
+    """One process for what is listened to and sketched, so that it waits for nothing that is finished."""
+    return _celery("now", var, environment, 1, "now,sketch", niceness=0)
+
+
+def soon_worker(var: Path, environment: Mapping[str, str]) -> Service:
+    """One process for the finished sound of what somebody has just asked to hear."""
+    return _celery("soon", var, {**environment, "JANOGLOT_RICH_THREADS": str(os.cpu_count() or 1)}, 1, "soon",
+                   niceness=0)
 
 
 _KEPT_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_": str(128 << 20)}
@@ -312,13 +332,85 @@ def start_together(services: Sequence[Service]) -> None:
         service.wait()
 
 
+NEEDS = {"web": ("mariadb", "redis"), "worker": ("mariadb", "redis"), "now": ("mariadb", "redis"),
+         "soon": ("mariadb", "redis")}
+"""By service, what must be up before it is started again."""
+_MOST_TRIES = 5
+_HEALTHY_AFTER = 60.0
+"""Seconds. Whatever stayed up so long may fail as often again."""
+
+
+@dataclass
+class Watched:
+    """One service as it is looked after: never waited for."""
+
+    service: Service
+    starting: float | None = None
+    """When it was started again; None once it answers."""
+    since: float = 0.0
+    tries: int = 0
+    next_try: float = 0.0
+    given_up: bool = False
+
+    @property
+    def up(self) -> bool:
+        return self.service.alive and self.starting is None
+
+
+class Supervisor:
+    """Starts again whatever ends by itself: in the order of needs, without waiting for one while another falls, and
+    giving up on one alone."""
+
+    def __init__(self, services: Sequence[Service], say: Callable[[str], None] | None = None) -> None:
+        self.watched = {service.name: Watched(service, since=time.monotonic()) for service in services}
+        self._say = say or (lambda text: print(f"janoglot: {text}", file=sys.stderr, flush=True))
+
+    def look(self) -> None:
+        """One look at all of them."""
+        for one in self.watched.values():
+            if one.given_up:
+                continue
+            if one.service.alive:
+                self._look_at_living(one)
+            elif all(self.watched[name].up for name in NEEDS.get(one.service.name, ()) if name in self.watched):
+                self._start_again(one)
+
+    def _look_at_living(self, one: Watched) -> None:
+        now = time.monotonic()
+        if one.starting is None:
+            if now - one.since > _HEALTHY_AFTER:
+                one.tries = 0
+        elif one.service.ready():
+            one.starting, one.since = None, now
+            self._say(f"{one.service.name} is back.")
+        elif now - one.starting > one.service.patience:
+            self._say(f"{one.service.name} does not answer; ending it.")
+            one.service.kill()
+
+    def _start_again(self, one: Watched) -> None:
+        now = time.monotonic()
+        if now < one.next_try:
+            return
+        if one.tries >= _MOST_TRIES:
+            one.given_up = True
+            self._say(f"{one.service.name} has ended {one.tries + 1} times in a row and is left alone; everything else "
+                      f"goes on. The end of {one.service.log}:\n  " + "\n  ".join(one.service.last_words()))
+            return
+        one.tries += 1
+        one.next_try, one.starting = now + 2.0 ** one.tries / 2, now
+        self._say(f"{one.service.name} ended by itself; starting it again.")
+        note = one.service.environment.get("JANOGLOT_WORKER_READY")
+        if note:
+            Path(note).unlink(missing_ok=True)
+        try:
+            one.service.spawn()
+        except OSError as error:
+            self._say(f"{one.service.name} cannot be started: {error}")
+
+
 def supervise(services: Sequence[Service]) -> None:
     """Start again whatever of ``services`` ends by itself, until a signal comes."""
+    supervisor = Supervisor(services)
     while True:
         time.sleep(0.5)
-        for service in services:
-            if not service.alive:
-                print(f"janoglot: {service.name} ended by itself; starting it again.", file=sys.stderr, flush=True)
-                if "JANOGLOT_WORKER_READY" in service.environment:
-                    Path(service.environment["JANOGLOT_WORKER_READY"]).unlink(missing_ok=True)
-                service.start()
+        supervisor.look()

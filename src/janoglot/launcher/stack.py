@@ -15,6 +15,7 @@ from janoglot.launcher.services import (
     now_worker,
     redis,
     server_environment,
+    soon_worker,
     start_together,
     web_server,
     worker,
@@ -51,7 +52,7 @@ def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator
         environment = {**environment, **(extra or {})}
         manage(["prepare"], environment)
         services = {"worker": worker(var, environment), "now": now_worker(var, environment),
-                    "web": web_server(var, ports, environment)}
+                    "soon": soon_worker(var, environment), "web": web_server(var, ports, environment)}
         try:
             start_together(list(services.values()))
             yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, services)

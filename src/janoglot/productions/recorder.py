@@ -294,7 +294,7 @@ _OF_PEOPLE = {"script.line", "script.speaker", "script.part", "adapt.wording", "
 # Columns that work in the background moves on: which take was made last for a wording.
 _FREE = {"take_id", "revision"}
 # The same of single models: how far the copies of a recording are.
-_FREE_OF = {"timing.sourcemedia": {"state", "fault"}}
+_FREE_OF = {"timing.sourcemedia": {"state", "fault", "heartbeat"}}
 
 
 def _python(model: type[models.Model], values: Row) -> Row:

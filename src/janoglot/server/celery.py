@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import os
+import threading
+from collections.abc import Callable
+from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +26,7 @@ def _warm_up(**_: Any) -> None:
     from janoglot.core.speech.engines.rich import RichEngine, rich_missing
 
     catalogue()
-    if os.environ.get("JANOGLOT_WORKER") == "now" and not rich_missing():
+    if os.environ.get("JANOGLOT_WORKER") == "soon" and not rich_missing():
         for engine in engines():
             if isinstance(engine, RichEngine):
                 engine.load()
@@ -30,15 +34,32 @@ def _warm_up(**_: Any) -> None:
 
 @signals.worker_ready.connect
 def _ready(**_: Any) -> None:
-    from janoglot.adapt.tasks import go_on_with_drafting
-    from janoglot.direct.tasks import go_on_with_running_jobs
-    from janoglot.timing.tasks import go_on_with_copies
-
-    # One worker goes on with what was in hand; more of them, on other machines too, only help.
+    # One worker looks after what is in hand; more of them, on other machines too, only help.
     if os.environ.get("JANOGLOT_WORKER", "worker") == "worker":
-        go_on_with_running_jobs()
-        go_on_with_drafting()
-        go_on_with_copies()
+        from janoglot.server.work import STILL, look_after
+
+        for go_on in _chores():
+            go_on(None)
+        chores = [partial(go_on, STILL) for go_on in _chores()]
+        threading.Thread(target=look_after, args=(chores, _over), name="look-after", daemon=True).start()
     note = os.environ.get("JANOGLOT_WORKER_READY")
     if note:
         Path(note).touch()
+
+
+_over = threading.Event()
+
+
+@signals.worker_shutting_down.connect
+def _shutting_down(**_: Any) -> None:
+    _over.set()
+
+
+def _chores() -> list[Callable[[timedelta | None], object]]:
+    """What hands out again what nobody has in hand any more."""
+    from janoglot.adapt.tasks import go_on_with_drafting
+    from janoglot.direct.tasks import go_on_with_running_jobs
+    from janoglot.mix.tasks import go_on_with_mixes
+    from janoglot.timing.tasks import go_on_with_copies
+
+    return [go_on_with_running_jobs, go_on_with_drafting, go_on_with_mixes, go_on_with_copies]

@@ -17,6 +17,7 @@ from rest_framework.serializers import CharField, Serializer
 
 from janoglot.core.errors import JanoglotError, Problem
 from janoglot.core.store import StoreFull
+from janoglot.server.work import QueueAway
 
 log = logging.getLogger(__name__)
 
@@ -29,12 +30,6 @@ class Conflict(JanoglotError):
     def __init__(self, template: str, current: Any = None, **fields: Any) -> None:
         super().__init__(template, **fields)
         self.current = current
-
-
-class Busy(JanoglotError):
-    """The background workers do not answer in time."""
-
-    code = "busy"
 
 
 class FaultSerializer(Serializer[dict[str, Any]]):
@@ -52,7 +47,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, Conflict):
         return Response({"code": error.code, "message": translated(error), "current": error.current},
                         status=status.HTTP_409_CONFLICT)
-    if isinstance(error, (StoreFull, Busy)):
+    if isinstance(error, (StoreFull, QueueAway)):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, JanoglotError):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_400_BAD_REQUEST)

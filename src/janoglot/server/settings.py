@@ -39,7 +39,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "django.middleware.gzip.GZipMiddleware",
+    "janoglot.server.compression.CompressText",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.locale.LocaleMiddleware",
@@ -161,8 +161,18 @@ CELERY_ACCEPT_CONTENT = ["json"]
 CELERY_WORKER_HIJACK_ROOT_LOGGER = False
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 # What is asked for now goes before what runs in the background.
-CELERY_BROKER_TRANSPORT_OPTIONS = {"queue_order_strategy": "priority", "visibility_timeout": 600}
-CELERY_TASK_TIME_LIMIT = 1800
+CELERY_TASK_TIME_LIMIT = 4 * 3600
+CELERY_BROKER_TRANSPORT_OPTIONS = {
+    "queue_order_strategy": "priority",
+    # Longer than any task can be: what is in somebody's hand is not given to another.
+    "visibility_timeout": CELERY_TASK_TIME_LIMIT + 600,
+    "socket_connect_timeout": 2, "socket_timeout": 20,
+}
+# Who asks is told at once where the queue is away.
+CELERY_TASK_PUBLISH_RETRY = False
+CELERY_BROKER_CONNECTION_TIMEOUT = 2
+# Starting a speech engine takes its time beside much else.
+CELERY_WORKER_PROC_ALIVE_TIMEOUT = 180
 
 # Whether rich voices are finished behind the sketches by themselves, or when somebody asks for it.
 FINISH_BEHIND = os.environ.get("JANOGLOT_FINISH_BEHIND", "1") == "1"

@@ -26,9 +26,10 @@ from janoglot.core.speech.peaks import kept_peaks
 from janoglot.productions.models import Production
 from janoglot.productions.permissions import production_for
 from janoglot.server.storage import media, serve_sound
+from janoglot.server.work import require_queue
 from janoglot.timing.actions.bring_source_media import bring_source_media, take_out_source_media
 from janoglot.timing.models import MEDIA_STATES, SourceMedia
-from janoglot.timing.tasks import copy_source_media
+from janoglot.timing.tasks import begin_copies
 
 Data = dict[str, Any]
 SHOWN = [*MEDIA_STATES, ("absent", "absent")]
@@ -58,7 +59,7 @@ def media_data(row: SourceMedia | None) -> Data:
     if row is None:
         return {"state": "absent", "key": "", "name": "", "seconds": 0.0, "has_sound": False, "has_picture": False,
                 "fps": None, "fault": ""}
-    return {"state": row.state, "key": Path(row.key).stem, "name": row.name, "seconds": row.facts["seconds"],
+    return {"state": row.state, "key": row.stem, "name": row.name, "seconds": row.facts["seconds"],
             "has_sound": row.facts["has_sound"], "has_picture": row.facts["has_picture"], "fps": row.facts["fps"],
             "fault": row.fault}
 
@@ -67,11 +68,9 @@ def _row(production: Production) -> SourceMedia | None:
     """Brought back by undo it may say that copies are still being made which are there already."""
     row = SourceMedia.objects.select_related("production").filter(production=production).first()
     if row and row.state == "making":
-        stem = Path(row.key).stem
-        wanted = [f"{stem}.flac"] * bool(row.facts["has_sound"]) + [f"{stem}.mp4"] * bool(row.facts["has_picture"])
+        wanted = [row.sound_key] * bool(row.facts["has_sound"]) + [row.picture_key] * bool(row.facts["has_picture"])
         if all(media().has(key) for key in wanted):
             row.state = "ready"
-            SourceMedia.objects.filter(pk=row.pk).update(state="ready")
     return row
 
 
@@ -85,6 +84,7 @@ class SourceMediaView(APIView):
     def post(self, request: Request, production_id: int) -> Response:
         """Bring in a recording or a video: any kind that ffprobe knows, up to 4 GB and 4 hours."""
         production = production_for(request.user, production_id, change=True)
+        require_queue()
         file = request.FILES.get("file")
         if file is None:
             raise BadInput("Choose a recording or a video.")
@@ -106,7 +106,7 @@ class SourceMediaView(APIView):
             if not media().has(key):
                 media().write(key, lambda place: _linked(Path(half.name), place))
         row = bring_source_media(request.user, production, key, file.name or "recording", facts)
-        transaction.on_commit(lambda: copy_source_media.apply_async((row.pk,), queue="bulk"))
+        transaction.on_commit(lambda: begin_copies(row))
         return Response(media_data(row), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(responses={204: None})
@@ -129,7 +129,7 @@ class SourceMediaFileView(APIView):
     def get(self, request: Request, production_id: int, ending: str) -> HttpResponseBase:
         """The sound (flac) or the picture (mp4) to play; ranges are served."""
         row = _row(production_for(request.user, production_id))
-        key = f"{Path(row.key).stem}.{ending}" if row else ""
+        key = (row.sound_key if ending == "flac" else row.picture_key) if row else ""
         if ending not in _KINDS or not row or not media().has(key):
             raise Http404
         return serve_sound(request._request, media().path(key), f"source.{ending}", _KINDS[ending])
@@ -140,6 +140,6 @@ class SourceMediaPeaksView(APIView):
     def get(self, request: Request, production_id: int) -> Response | HttpResponse:
         """The waveform of the source's sound; empty where there is none."""
         row = _row(production_for(request.user, production_id))
-        key = f"{Path(row.key).stem}.flac" if row else ""
+        key = row.sound_key if row else ""
         found = kept_peaks(key, media()) if row and media().has(key) else b""
         return Response({"peaks": base64.b64encode(found).decode()})

@@ -41,4 +41,18 @@ class SourceMedia(models.Model):
     facts = models.JSONField(default=dict)
     state = models.CharField(max_length=10, choices=MEDIA_STATES, default="making")
     fault = models.CharField(max_length=400, blank=True)
+    heartbeat = models.DateTimeField(null=True)
     brought = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def stem(self) -> str:
+        return self.key.rpartition(".")[0]
+
+    @property
+    def sound_key(self) -> str:
+        """Of the copy to play and draw: never the original's own name, which may end in .flac or .mp4 too."""
+        return f"{self.stem}-sound.flac"
+
+    @property
+    def picture_key(self) -> str:
+        return f"{self.stem}-picture.mp4"

@@ -2,41 +2,52 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from datetime import timedelta
 
 from celery import shared_task
+from django.utils import timezone
 
 from janoglot.core.errors import JanoglotError
 from janoglot.core.media.source import picture_copy, sound_copy
 from janoglot.core.speech.peaks import kept_peaks
 from janoglot.server.storage import media
+from janoglot.server.work import BULK, Work, hand_out, in_hand, nothing_waits, standing_still
 from janoglot.timing.models import SourceMedia
 
 
-def go_on_with_copies() -> None:
-    """Hand out again what a worker had in hand when it was killed. What is there is not made again."""
-    for media_id in SourceMedia.objects.filter(state="making").values_list("id", flat=True):
-        copy_source_media.apply_async((media_id,), queue="bulk")
+def begin_copies(row: SourceMedia) -> None:
+    SourceMedia.objects.filter(pk=row.pk).update(heartbeat=timezone.now())
+    hand_out(copy_source_media, row.pk, queue=BULK)
 
 
-@shared_task
+def go_on_with_copies(still: timedelta | None = None) -> None:
+    """Hand out again what nobody has in hand any more. What is there is not made again."""
+    for row in standing_still(SourceMedia.objects.filter(state="making"), still):
+        if still is None or nothing_waits(BULK):
+            begin_copies(row)
+
+
+@shared_task(base=Work)
 def copy_source_media(media_id: int) -> None:
     """Make what is played and drawn of a recording. Safe to run twice: what is there is not made again."""
     row = SourceMedia.objects.select_related("production").filter(pk=media_id).first()
     if row is None or row.state == "ready":
         return
-    store, stem = media(), Path(row.key).stem
+    store = media()
     seconds = float(row.facts["seconds"])
-    try:
-        place = store.path(row.key)
-        if row.facts["has_sound"] and not store.has(f"{stem}.flac"):
-            store.write(f"{stem}.flac", lambda half: sound_copy(place, half, seconds))
-        if row.facts["has_sound"]:
-            kept_peaks(f"{stem}.flac", store)
-        if row.facts["has_picture"] and not store.has(f"{stem}.mp4"):
-            fps = float(row.facts["fps"] or row.production.fps)
-            store.write(f"{stem}.mp4", lambda half: picture_copy(place, half, seconds, fps))
-    except (JanoglotError, OSError) as error:
-        SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="failed", fault=str(error)[:400])
-        return
+    with in_hand(SourceMedia, media_id):
+        try:
+            place = store.path(row.key)
+            if row.facts["has_sound"] and not store.has(row.sound_key):
+                store.write(row.sound_key, lambda half: sound_copy(place, half, seconds))
+            if row.facts["has_sound"]:
+                kept_peaks(row.sound_key, store)
+            if row.facts["has_picture"] and not store.has(row.picture_key):
+                fps = float(row.facts["fps"] or row.production.fps)
+                store.write(row.picture_key, lambda half: picture_copy(place, half, seconds, fps))
+        except (JanoglotError, OSError, RuntimeError, ValueError) as error:
+            # The sound library's errors are RuntimeErrors.
+            why = str(error) if isinstance(error, JanoglotError) else f"The recording cannot be read: {error}"
+            SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="failed", fault=why[:400])
+            return
     SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="ready", fault="")

@@ -196,11 +196,57 @@ def as_24_bit(samples: Floats32) -> npt.NDArray[np.int32]:
     return np.left_shift(whole, 8, out=whole)
 
 
-def convert(source: Path, place: Path, layout: Layout) -> None:
-    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate."""
-    options = {"compression_level": 0.5, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
-    with soundfile.SoundFile(source) as file, atomic_file(place) as half, soundfile.SoundFile(
-        half, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options
-    ) as out:
+@dataclass(frozen=True, slots=True)
+class Encoded:
+    """What was measured of a file after it was encoded, by decoding it again."""
+
+    lufs: float
+    true_peak_db: float
+    gain_db: float
+    """What it was encoded with to be so."""
+
+
+def convert(source: Path, place: Path, layout: Layout, lufs: float | None = None) -> Encoded:
+    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate.
+
+    The file is decoded and measured: encoders turn what they are given down (MP3's takes half a decibel at common
+    rates) and let peaks grow. It is encoded again until it is within 0.1 LU of ``lufs`` (the source's own loudness
+    where None) and its peaks are under the ceiling, as near as three tries come.
+    """
+    wanted = measured_file(source)[0] if lufs is None else lufs
+    gain, ceiling = 0.0, None
+    for _ in range(4):
+        with atomic_file(place) as half:
+            _encode(source, half, layout, gain, ceiling)
+            found, peak = measured_file(half)
+        off = wanted - found
+        if layout == "FLAC" or (abs(off) <= _TOLERANCE / 2 and peak <= CEILING):
+            break
+        gain += off
+        if peak > CEILING:
+            # What the encoder adds to peaks is kept free for it.
+            ceiling = (CEILING if ceiling is None else ceiling) - (peak - CEILING) - 0.05
+    return Encoded(found, peak, gain)
+
+
+def measured_file(place: Path) -> tuple[float, float]:
+    """Integrated loudness (LUFS) and true peak (dBTP) of a mono sound file. Source: ITU-R BS.1770-4."""
+    with soundfile.SoundFile(place) as file:
+        meter = LoudnessMeter(file.samplerate)
         for block in file.blocks(_BLOCK, dtype="float32"):
-            out.write(block)
+            meter.add(block)
+    return meter.integrated, meter.true_peak_db
+
+
+def _encode(source: Path, place: Path, layout: Layout, gain_db: float, ceiling: float | None) -> None:
+    options = {"compression_level": 0.5, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
+    gain = np.float32(10 ** (gain_db / 20))
+    with soundfile.SoundFile(source) as file, soundfile.SoundFile(
+        place, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options
+    ) as out:
+        limiter = None if ceiling is None else Limiter(file.samplerate, ceiling)
+        for block in file.blocks(_BLOCK, dtype="float32"):
+            block = block * gain
+            out.write(limiter.process(block) if limiter else block)
+        if limiter:
+            out.write(limiter.flush())

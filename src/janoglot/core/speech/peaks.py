@@ -12,6 +12,7 @@ from janoglot.core.store import Store
 
 A_SECOND = 50
 """Peaks for one second of sound."""
+_SECONDS_AT_ONCE = 20
 
 
 def peaks_of(samples: npt.NDArray[np.float32], rate: int) -> bytes:
@@ -26,8 +27,11 @@ def kept_peaks(key: str, store: Store) -> bytes:
     name = f"{Path(key).stem}.peaks"
     if store.has(name):
         return store.path(name).read_bytes()
-    samples, rate = soundfile.read(store.path(key), dtype="float32", always_2d=True)
-    found = peaks_of(np.abs(samples).max(axis=1), rate)
+    with soundfile.SoundFile(store.path(key)) as file:
+        # Some seconds at a time: of hours of sound, all at once would be gigabytes.
+        block = max(1, file.samplerate // A_SECOND) * A_SECOND * _SECONDS_AT_ONCE
+        found = b"".join(peaks_of(np.abs(some).max(axis=1), file.samplerate)
+                         for some in file.blocks(block, dtype="float32", always_2d=True))
     store.write(name, lambda place: _write(place, found))
     return found
 

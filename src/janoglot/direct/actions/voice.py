@@ -11,18 +11,20 @@ from django.utils import timezone
 from janoglot.core.errors import BadInput
 from janoglot.direct.models import VoicingJob
 from janoglot.direct.state import EditionState
-from janoglot.direct.tasks import ASKED_NOW, begin, finish_sketches
+from janoglot.direct.tasks import ASKED_NOW, CHUNK, begin, finish_sketches
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone, require_change
+from janoglot.server.work import require_queue
 
 
 def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = None) -> VoicingJob:
     """Start a job for the lines that need a take. Asking twice makes nothing twice.
 
     Takes are made things, so this changes nothing of the production and leaves no record to undo. Raises
-    BadInput where nothing needs a take, saying why.
+    BadInput where nothing needs a take, saying why; QueueAway, with nothing begun.
     """
     require_change(user, edition.production)
+    require_queue()
     state = EditionState.load(edition)
     wanted = [s for s in state.unfinished() if line_ids is None or s.line.pk in line_ids]
     if not wanted:
@@ -32,16 +34,19 @@ def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = Non
         if uncast and any(s.state == "uncast" for s in state.lines if s.line.pk in (line_ids or ())):
             raise BadInput("This speaker has no voice in this edition yet. Cast the speaker first.")
         raise BadInput("Nothing needs a take: every line with words is voiced, and its take is current.")
+    urgent = line_ids is not None and len(wanted) <= ASKED_NOW
     job = VoicingJob.objects.create(
-        edition=edition, user=user if isinstance(user, User) else None,
-        wordings=[s.wording.pk for s in wanted if s.wording], characters=sum(len(s.words) for s in wanted))
-    transaction.on_commit(lambda: _hand_out(job, now=line_ids is not None and len(wanted) <= ASKED_NOW))
+        edition=edition, user=user if isinstance(user, User) else None, urgent=urgent,
+        piece_size=1 if urgent else CHUNK, wordings=[s.wording.pk for s in wanted if s.wording],
+        weights=[len(s.words) for s in wanted])
+    transaction.on_commit(lambda: begin(job))
     return job
 
 
 def finish(user: Anyone, edition: Edition, line_ids: Collection[int] | None = None) -> VoicingJob:
     """Start a job that makes the finished sound of what is sketched. Raises BadInput where nothing is."""
     require_change(user, edition.production)
+    require_queue()
     running = edition.voicing_jobs.filter(kind="finish", state="running").first()
     if running and line_ids is None:
         return running
@@ -50,15 +55,6 @@ def finish(user: Anyone, edition: Edition, line_ids: Collection[int] | None = No
     if job is None:
         raise BadInput("Nothing is left to finish: no line is heard as a sketch.")
     return job
-
-
-def _hand_out(job: VoicingJob, now: bool) -> None:
-    try:
-        begin(job, now)
-    except Exception:
-        # The queue is away: a job that nobody works on must not look as if it ran.
-        VoicingJob.objects.filter(pk=job.pk).update(state="stopped", ended=timezone.now())
-        raise
 
 
 def stop(user: Anyone, job: VoicingJob) -> VoicingJob:

@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
 from django.db import transaction
-from django.utils import timezone
 
 from janoglot.core.errors import NothingToMix
 from janoglot.direct.state import EditionState
 from janoglot.mix.models import Mix
-from janoglot.mix.tasks import make_mix
+from janoglot.mix.plan import plan_of
+from janoglot.mix.tasks import begin_mix
 from janoglot.productions.models import Edition
-from janoglot.server.storage import mixes
+from janoglot.server.storage import mixes, takes
+from janoglot.server.work import require_queue
 
-_STALE = timedelta(seconds=120)
 _KEPT = 3
 
 
 def ask_for_mix(edition: Edition) -> Mix:
-    """The mix for how the edition stands, being made where it is missing. Raises NothingToMix."""
+    """The mix for how the edition stands, being made where it is missing. Raises NothingToMix; QueueAway, with nothing
+    begun."""
     state = EditionState.load(edition)
     recipe = state.mix_recipe
     if not recipe:
@@ -27,18 +26,21 @@ def ask_for_mix(edition: Edition) -> Mix:
     with transaction.atomic():
         mix, new = Mix.objects.select_for_update().get_or_create(edition=edition, recipe=recipe)
         lost = mix.state == "ready" and not mixes().has(mix.key)
-        dead = mix.state == "making" and timezone.now() - mix.asked > _STALE
-        if new or lost or dead or mix.state == "failed":
+        if new or lost or mix.state == "failed":
+            require_queue()
+            mixes().write(mix.plan_key, plan_of(state, takes()).write)
             mix.state, mix.share, mix.fault = "making", 0.0, ""
             mix.save()
-            transaction.on_commit(lambda: make_mix.apply_async((mix.pk,), queue="now"))
+            transaction.on_commit(lambda: begin_mix(mix, state.seconds))
             _drop_old(edition, mix)
     return mix
 
 
 def _drop_old(edition: Edition, newest: Mix) -> None:
     """Mixes are big and quickly made again: the last few of an edition are kept."""
-    for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).order_by("-id")[_KEPT:]:
+    for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).exclude(state="making").order_by(
+            "-id")[_KEPT:]:
         if not Mix.objects.filter(recipe=old.recipe).exclude(pk=old.pk).exists():
-            mixes().remove(old.key)
+            for key in (old.key, old.plan_key, *(f"{old.recipe}.{ending}" for ending in ("flac", "mp3"))):
+                mixes().remove(key)
         old.delete()

@@ -1,0 +1,133 @@
+"""What a mix is of, written down when it is asked for: the edition may move on while it is made and taken away.
+
+Sounds are named by what they were made from and never change, so a plan can be carried out at any time.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from janoglot.core.mix.programme import Clip
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.engines.base import Delivery, Shaping
+from janoglot.core.speech.takes import (
+    Quality,
+    Take,
+    TakeRecipe,
+    make_rendition_of_kept,
+    make_sound,
+    read_sound,
+)
+from janoglot.core.store import Store
+from janoglot.direct.models import Sound
+from janoglot.direct.state import EditionState, LineState
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedLine:
+    """One line that is heard. ``recipe`` is what its take is made from; None where that has moved on, and what was
+    ``kept`` of it is played."""
+
+    line: int
+    number: int
+    speaker: str
+    words: str
+    start: float
+    seconds: float
+    level_db: float
+    quality: Quality
+    take: Take
+    recipe: TakeRecipe | None = None
+    kept: str = ""
+
+    @property
+    def end(self) -> float:
+        return self.start + self.seconds
+
+    def clip(self, store: Store) -> Clip:
+        """What the mix takes, its sound made where it is missing. Raises EngineError, FileNotFoundError."""
+        if self.recipe:
+            key = make_sound(self.recipe, self.seconds, self.take.seconds, self.quality, store)
+        else:
+            key = make_rendition_of_kept(self.take, self.kept, self.seconds, store)
+        return Clip(self.start, self.seconds, self.take.lufs, lambda: read_sound(store, key), self.level_db)
+
+
+@dataclass(slots=True)
+class MixPlan:
+    recipe: str
+    language: str
+    target: float
+    seconds: float
+    lines: list[PlannedLine] = field(default_factory=list)
+
+    @property
+    def sketches(self) -> int:
+        """How many of its lines are heard as sketches."""
+        return sum(line.quality == "sketch" for line in self.lines)
+
+    def write(self, place: Path) -> None:
+        rows = []
+        for line in self.lines:
+            row = {name: getattr(line, name) for name in (
+                "line", "number", "speaker", "words", "start", "seconds", "level_db", "quality", "kept")}
+            recipe = line.recipe and {
+                "words": line.recipe.words, "voice": line.recipe.voice.id, "shaping": asdict(line.recipe.voice.shaping),
+                "delivery": asdict(line.recipe.delivery), "language": line.recipe.language,
+                "foreign": line.recipe.foreign}
+            rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
+        place.write_text(json.dumps({"recipe": self.recipe, "language": self.language, "target": self.target,
+                                     "seconds": self.seconds, "lines": rows}))
+
+    @classmethod
+    def read(cls, place: Path) -> MixPlan:
+        """Raises FileNotFoundError; KeyError and the like for a plan of another version."""
+        data = json.loads(place.read_text())
+        rows = data.pop("lines")
+        return cls(**data, lines=[_planned(row) for row in rows])
+
+
+def plan_of(state: EditionState, store: Store) -> MixPlan:
+    """What the mix of an edition would be made from as it stands."""
+    edition = state.edition
+    plan = MixPlan(state.mix_recipe, edition.language, edition.production.target_lufs, state.seconds)
+    for line, placement in zip(state.lines, state.placements, strict=True):
+        if not line.take:
+            continue
+        current = line.state == "current" and line.recipe is not None
+        kept = None if current else kept_sound(line, store)
+        if current or kept:
+            plan.lines.append(PlannedLine(
+                line.line.pk, line.number, line.line.speaker.name, line.words, placement.start, placement.seconds,
+                line.settings.level_db, (state.quality(line) or "finish") if current else "finish", line.take.core(),
+                line.recipe if current else None, kept or ""))
+    return plan
+
+
+def kept_sound(line: LineState, store: Store) -> str | None:
+    """The store's key of a take's own sound: as it was spoken, or the newest that was made of its lengths."""
+    assert line.take is not None
+    natural = f"{line.take.hash}.wav"
+    if store.has(natural):
+        return natural
+    made = Sound.objects.filter(take=line.take).order_by("quality", "-made").values_list("key", flat=True)
+    return next((key for key in made if store.has(key)), None)
+
+
+def _planned(row: dict[str, Any]) -> PlannedLine:
+    told = row.pop("recipe")
+    take = Take.from_json(row.pop("take"))
+    if told is None:
+        return PlannedLine(**row, take=take)
+    voice = replace(voice_named(told["voice"]), shaping=Shaping(**told["shaping"]))
+    recipe = TakeRecipe(told["words"], voice, _delivery(told["delivery"]), told["language"],
+                        tuple((words, language) for words, language in told["foreign"]))
+    return PlannedLine(**row, take=take, recipe=recipe)
+
+
+def _delivery(told: dict[str, Any]) -> Delivery:
+    return Delivery(**{**told, "emphasis": tuple(map(tuple, told["emphasis"])),
+                       "pauses_at": tuple(map(tuple, told["pauses_at"]))})

@@ -1,0 +1,283 @@
+"""Jobs end whatever becomes of their lines, and none is lost with a message, a worker, a database or a queue."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from celery import Task
+from celery.exceptions import Retry
+from django.db import OperationalError
+from django.utils import timezone
+from redis.exceptions import ConnectionError as RedisAway
+
+from janoglot.adapt.models import Wording
+from janoglot.direct import tasks
+from janoglot.direct.models import VoicingJob
+from janoglot.direct.tasks import finish_lines, go_on_with_running_jobs, voice_lines
+from janoglot.mix.models import Mix
+from janoglot.mix.tasks import go_on_with_mixes, make_mix
+from janoglot.productions.models import Production
+from janoglot.script.models import Line, Speaker
+from janoglot.server import work
+from tests.server.conftest import Call, edition_path, lines
+
+
+@pytest.fixture
+def waiting(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> VoicingJob:
+    """A job whose messages nobody has taken yet, a line a piece."""
+    call("owner", "post", f"{edition_path(production)}castings/", {})
+    with monkeypatch.context() as patch:
+        patch.setattr(Task, "apply_async", lambda *_, **__: None)
+        made = call("owner", "post", f"{edition_path(production)}voicings/", {}).json()
+    VoicingJob.objects.filter(pk=made["id"]).update(piece_size=1)
+    return VoicingJob.objects.get(pk=made["id"])
+
+
+def shorten(call: Call, production: Production, line: int) -> None:
+    call("editor", "put", f"{edition_path(production)}wordings/{line}/", {"text": "No.", "revision": 1})
+
+
+def empty(call: Call, production: Production, line: int) -> None:
+    call("editor", "put", f"{edition_path(production)}wordings/{line}/", {"text": "", "revision": 1})
+
+
+def remove(call: Call, production: Production, line: int) -> None:
+    call("editor", "post", f"/api/productions/{production.pk}/script/remove/?after=0", {"lines": [line]})
+
+
+def split(call: Call, production: Production, line: int) -> None:
+    words = Wording.objects.get(line=line, edition__language="en-GB").text
+    assert call("editor", "post", f"/api/lines/{line}/split/?after=0", {"text": words, "at": 8, "revision": 1}).status_code == 200
+
+
+def join(call: Call, production: Production, line: int) -> None:
+    assert call("editor", "post", f"/api/lines/{line}/join/?after=0", {}).status_code == 200
+
+
+def recast(call: Call, production: Production, line: int) -> None:
+    speaker = Line.objects.get(pk=line).speaker_id
+    call("editor", "put", f"{edition_path(production)}castings/{speaker}/", {"pace": 1.1})
+
+
+def uncast(call: Call, production: Production, line: int) -> None:
+    Speaker.objects.get(pk=Line.objects.get(pk=line).speaker_id).castings.all().delete()
+
+
+def on_screen(call: Call, production: Production, line: int) -> None:
+    call("editor", "post", f"/api/productions/{production.pk}/script/mark/?after=0", {"lines": [line], "kind": "on_screen"})
+
+
+EDITS: list[Callable[[Call, Production, int], None]] = [shorten, empty, remove, split, join, recast, uncast, on_screen]
+
+
+class TestEveryEdit:
+    @pytest.mark.parametrize("edit", EDITS)
+    @pytest.mark.parametrize("pieces_before", [0, 1, 2])
+    def test_a_job_ends_under_it(self, edit: Callable[[Call, Production, int], None], pieces_before: int,
+                                 production: Production, call: Call, waiting: VoicingJob) -> None:
+        ids = list(Line.objects.filter(production=production).values_list("id", flat=True))
+        for number in range(pieces_before):
+            voice_lines(waiting.pk, number)
+        edit(call, production, ids[1])
+        for number in range(pieces_before, 3):
+            voice_lines(waiting.pk, number)
+        job = call("reader", "get", f"/api/voicings/{waiting.pk}/").json()
+        assert (job["state"], job["done"]) == ("done", 3)
+
+    @pytest.mark.parametrize("edit", EDITS)
+    def test_so_does_finishing(self, edit: Callable[[Call, Production, int], None], production: Production, call: Call,
+                               monkeypatch: pytest.MonkeyPatch) -> None:
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        call("owner", "post", f"{path}voicings/", {})
+        with monkeypatch.context() as patch:
+            patch.setattr(Task, "apply_async", lambda *_, **__: None)
+            made = call("owner", "post", f"{path}voicings/", {"kind": "finish"}).json()
+        edit(call, production, list(Line.objects.filter(production=production).values_list("id", flat=True))[1])
+        job = VoicingJob.objects.get(pk=made["id"])
+        for number in job.pieces:
+            finish_lines(job.pk, number)
+        job.refresh_from_db()
+        assert job.state == "done"
+
+
+class TestRedelivery:
+    def test_a_piece_twice_is_once(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+        made: list[str] = []
+        real = tasks.make_take
+        monkeypatch.setattr(tasks, "make_take", lambda recipe, store: made.append(recipe.words) or real(recipe, store))
+        for number in (0, 0, 1, 0, 2, 2):
+            voice_lines(waiting.pk, number)
+        waiting.refresh_from_db()
+        assert (waiting.state, sorted(waiting.pieces_done), len(made)) == ("done", [0, 1, 2], 3)
+
+    def test_what_nobody_has_in_hand_is_handed_out_again(self, waiting: VoicingJob) -> None:
+        voice_lines(waiting.pk, 0)
+        go_on_with_running_jobs(work.STILL)
+        waiting.refresh_from_db()
+        assert waiting.state == "running", "it was beaten just now"
+        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_running_jobs(work.STILL)
+        waiting.refresh_from_db()
+        assert waiting.state == "done"
+
+    def test_what_waits_in_the_queue_is_left_there(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        monkeypatch.setattr(tasks, "nothing_waits", lambda queue: queue != work.SKETCH)
+        go_on_with_running_jobs(work.STILL)
+        waiting.refresh_from_db()
+        assert waiting.pieces_done == []
+
+    def test_the_last_piece_done_and_its_end_untold(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+        with monkeypatch.context() as patch:
+            patch.setattr(tasks, "finish_if_done", lambda _: None)
+            for number in range(3):
+                voice_lines(waiting.pk, number)
+        assert VoicingJob.objects.get(pk=waiting.pk).state == "running"
+        go_on_with_running_jobs(timedelta())
+        assert VoicingJob.objects.get(pk=waiting.pk).state == "done"
+
+    def test_asking_how_far_changes_nothing(self, waiting: VoicingJob, call: Call) -> None:
+        VoicingJob.objects.filter(pk=waiting.pk).update(pieces_done=[0, 1, 2])
+        before = VoicingJob.objects.filter(pk=waiting.pk).values().get()
+        call("reader", "get", f"/api/voicings/{waiting.pk}/")
+        assert VoicingJob.objects.filter(pk=waiting.pk).values().get() == before
+
+
+class TestAway:
+    def test_a_database_that_is_away_has_the_task_tried_again(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+        def away(*_: Any) -> None:
+            raise OperationalError(2006, "MySQL server has gone away")
+
+        monkeypatch.setattr(tasks, "_in_hand", away)
+        monkeypatch.setattr(voice_lines, "retry", lambda *_, **given: Retry(exc=given.get("exc")))
+        with pytest.raises(Retry):
+            voice_lines.apply((waiting.pk, 0), throw=True).get()
+
+    @pytest.mark.parametrize("error", work.AWAY)
+    def test_everything_in_the_background_is_tried_again(self, error: type[Exception]) -> None:
+        from janoglot.adapt.tasks import draft_lines
+        from janoglot.cast.tasks import measure_voices, say
+        from janoglot.timing.tasks import copy_source_media
+
+        for task in (voice_lines, finish_lines, make_mix, draft_lines, copy_source_media, say, measure_voices):
+            assert error in task.autoretry_for
+            assert task.max_retries is None
+
+    @pytest.mark.parametrize("body", [{}, {"kind": "finish"}])
+    def test_without_the_queue_nothing_is_begun(self, body: Any, production: Production, call: Call,
+                                                monkeypatch: pytest.MonkeyPatch) -> None:
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        monkeypatch.setattr(work, "_client", _Away())
+        began = time.monotonic()
+        answer = call("owner", "post", f"{path}voicings/", body)
+        assert (answer.status_code, answer.json()["code"]) == (503, "away")
+        assert time.monotonic() - began < 3
+        assert not VoicingJob.objects.exists()
+
+    def test_nor_is_a_mix_or_a_recording(self, production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        call("owner", "post", f"{path}voicings/", {})
+        monkeypatch.setattr(work, "_client", _Away())
+        assert call("owner", "post", f"{path}mixes/", {}).status_code == 503
+        assert not Mix.objects.exists()
+        assert call("owner", "post", f"/api/productions/{production.pk}/source-media/", {}, format="multipart").status_code == 503
+
+    def test_a_queue_that_goes_just_then_loses_nothing(self, production: Production, call: Call,
+                                                       monkeypatch: pytest.MonkeyPatch) -> None:
+        def away(*_: Any, **__: Any) -> None:
+            raise RedisAway("gone")
+
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        with monkeypatch.context() as patch:
+            patch.setattr(Task, "apply_async", away)
+            assert call("owner", "post", f"{path}voicings/", {}).status_code == 202
+        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_running_jobs(work.STILL)
+        assert VoicingJob.objects.get().state == "done"
+
+
+class _Away:
+    def ping(self) -> None:
+        raise RedisAway("gone")
+
+
+class TestMixes:
+    @pytest.fixture
+    def asked(self, production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> Mix:
+        path = edition_path(production)
+        call("owner", "post", f"{path}castings/", {})
+        call("owner", "post", f"{path}voicings/", {})
+        with monkeypatch.context() as patch:
+            patch.setattr(Task, "apply_async", lambda *_, **__: None)
+            call("reader", "post", f"{path}mixes/", {})
+        return Mix.objects.get()
+
+    def test_one_that_was_asked_for_is_made_though_the_edition_moves_on(self, asked: Mix, production: Production,
+                                                                        call: Call) -> None:
+        path = edition_path(production)
+        call("owner", "post", f"{path}voicings/", {"kind": "finish"})
+        shorten(call, production, lines(call, production)[0]["id"])
+        make_mix(asked.pk)
+        told = call("reader", "get", f"{path}mixes/{asked.recipe}/").json()
+        assert told["state"] == "ready"
+        assert call("reader", "get", f"{path}mixes/{asked.recipe}/sound.wav").status_code == 200
+        assert call("reader", "get", f"{path}mixes/").json()["recipe"] != asked.recipe
+
+    def test_just_what_was_shown_can_be_had(self, asked: Mix, production: Production, call: Call) -> None:
+        path = edition_path(production)
+        make_mix(asked.pk)
+        pilot = Speaker.objects.get(production=production, name="Pilot").pk
+        call("owner", "post", f"{path}voicings/", {"kind": "finish"})
+        shorten(call, production, lines(call, production)[0]["id"])
+        assert call("owner", "get", f"{path}files/mix.wav").status_code == 400
+        for file in ("mix.wav", "mix.flac", "mix.mp3", "clips.zip", "captions.srt", "captions.vtt"):
+            answer = call("owner", "get", f"{path}files/{file}?sketch=true&mix={asked.recipe}")
+            assert answer.status_code == 200, file
+        assert b"La marea est" in call("owner", "get", f"{path}files/captions.srt?mix={asked.recipe}").content
+        assert call("owner", "get", f"{path}files/mix.wav?mix={asked.recipe}").status_code == 400, "sketches are asked for"
+        assert call("stranger", "get", f"{path}files/mix.wav?mix={asked.recipe}").status_code == 404
+        call("owner", "patch", f"/api/speakers/{pilot}/", {"name": "The Pilot"})
+        zipped = b"".join(call("owner", "get", f"{path}files/clips.zip?sketch=true&mix={asked.recipe}").streaming_content)
+        assert b"The-Pilot" in zipped
+        assert b"001_Pilot" not in zipped
+
+    def test_a_lost_one_is_made_all_the_same(self, asked: Mix) -> None:
+        Mix.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_mixes(work.STILL)
+        asked.refresh_from_db()
+        assert asked.state == "ready"
+
+    def test_a_long_one_does_not_pass_for_dead(self, asked: Mix, call: Call, production: Production,
+                                               monkeypatch: pytest.MonkeyPatch) -> None:
+        Mix.objects.update(asked=timezone.now() - timedelta(hours=1), heartbeat=timezone.now())
+        begun: list[int] = []
+        monkeypatch.setattr(make_mix, "apply_async", lambda arguments, **_: begun.append(arguments[0]))
+        call("reader", "post", f"{edition_path(production)}mixes/", {})
+        go_on_with_mixes(work.STILL)
+        assert begun == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_heart_beats_as_long_as_it_takes(production: Production, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(work, "BEAT", 0.05)
+    edition = production.editions.first()
+    assert edition is not None
+    job = VoicingJob.objects.create(edition=edition, wordings=[], heartbeat=timezone.now() - timedelta(hours=1))
+    over = threading.Event()
+    with work.in_hand(VoicingJob, job.pk):
+        until = time.monotonic() + 10
+        while not over.is_set() and time.monotonic() < until:
+            job.refresh_from_db()
+            assert job.heartbeat is not None
+            if timezone.now() - job.heartbeat < timedelta(seconds=5):
+                over.set()
+    assert over.is_set()
