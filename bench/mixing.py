@@ -11,6 +11,7 @@ import time
 from pathlib import Path
 
 from bench.result import Result
+from janoglot.launcher.services import die_with_parent
 
 HOURS = 3.0
 
@@ -46,7 +47,7 @@ def child(hours: float) -> None:
 def _measure(hours: float) -> tuple[float, float]:
     environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
     out = subprocess.run([sys.executable, "-m", "bench.mixing", str(hours)], env=environment, capture_output=True,
-                         text=True, check=True).stdout
+                         text=True, check=True, preexec_fn=die_with_parent).stdout
     speed, memory = map(float, out.split())
     return speed, memory
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
+import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from janoglot.launcher import install
 from janoglot.launcher.places import HOME, PYTHON, VAR, VENV, Trouble
+from janoglot.launcher.services import die_with_parent
 from janoglot.launcher.stack import data_services
 
 _PARTS = ("checks", "core", "web", "server", "e2e")
@@ -90,7 +93,27 @@ def _tool(name: str, *arguments: str) -> int:
 
 
 def _python(arguments: Sequence[str], extra: dict[str, str] | None = None) -> int:
-    return subprocess.run([str(PYTHON), *arguments], cwd=HOME, env={**_environment(), **(extra or {})}).returncode
+    return run_to_its_end([str(PYTHON), *arguments], {**_environment(), **(extra or {})})
+
+
+def run_to_its_end(command: Sequence[str], environment: Mapping[str, str], patience: float = 20.0) -> int:
+    """Run ``command`` and give its status. Interrupted, everything that it started is ended with it."""
+    before = signal.signal(signal.SIGTERM, signal.default_int_handler)
+    # A group of its own, that can be ended whole.
+    process = subprocess.Popen(command, cwd=HOME, env=environment, process_group=0, preexec_fn=die_with_parent)
+    try:
+        return process.wait()
+    except KeyboardInterrupt:
+        for ending in (signal.SIGINT, signal.SIGKILL):
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(process.pid, ending)
+            try:
+                process.wait(patience)
+            except subprocess.TimeoutExpired:
+                continue
+        raise
+    finally:
+        signal.signal(signal.SIGTERM, before)
 
 
 def _environment() -> dict[str, str]:

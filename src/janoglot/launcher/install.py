@@ -126,8 +126,9 @@ def web_build() -> None:
     sources = sorted(p for p in [*(WEB / "src").rglob("*"), *(WEB / "public").rglob("*")] if p.is_file())
     sources += [WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
     stamp = _digest(sources, "")
-    place = WEB / "dist" / ".janoglot-built"
-    if place.exists() and place.read_text() == stamp:
+    # Beside what is served, not in it.
+    place = VENV / ".janoglot-web-built"
+    if place.exists() and place.read_text() == stamp and (WEB / "dist" / "index.html").exists():
         return
     say("building the front end")
     npm(["run", "-s", "build"])

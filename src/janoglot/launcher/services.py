@@ -95,7 +95,7 @@ class Service:
             # A group of its own, but no session: between sessions the system's scheduler does not heed niceness.
             self.process = subprocess.Popen(
                 self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd=HOME, process_group=0,
-                env={**os.environ, **self.environment}, preexec_fn=_die_with_parent)
+                env={**os.environ, **self.environment}, preexec_fn=die_with_parent)
         self.pid_file.write_text(f"{self.process.pid}\n{_started(self.process.pid)}")
 
     def wait(self) -> None:
@@ -150,7 +150,8 @@ class Service:
         self.pid_file.unlink(missing_ok=True)
 
 
-def _die_with_parent() -> None:
+def die_with_parent() -> None:
+    """For a child between fork and exec: be ended when whoever made it ends, however that is."""
     ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 

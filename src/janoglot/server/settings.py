@@ -11,7 +11,8 @@ HOME = Path(os.environ.get("JANOGLOT_HOME") or Path(__file__).resolve().parents[
 VAR = Path(os.environ.get("JANOGLOT_VAR") or HOME / "var")
 
 DEBUG = False
-SECRET_KEY = os.environ.get("JANOGLOT_SECRET_KEY") or "not-for-serving-only-for-checks"
+NO_SECRET = "not-for-serving-only-for-checks"
+SECRET_KEY = os.environ.get("JANOGLOT_SECRET_KEY") or NO_SECRET
 # Behind a proxy, name its public hosts here, by comma.
 PUBLIC_HOSTS = [host for host in os.environ.get("JANOGLOT_HOSTS", "").split(",") if host]
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", *PUBLIC_HOSTS]
@@ -46,6 +47,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "janoglot.server.body_size.BoundedBodies",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [], "APP_DIRS": False,
@@ -84,8 +86,10 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-# The one-click demo user; switched off by JANOGLOT_DEMO=0 wherever others can reach the server.
-DEMO = os.environ.get("JANOGLOT_DEMO", "1") == "1"
+# Over HTTPS alone, once it was reached so.
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if PUBLIC_HOSTS else 0
+# The one-click demo user: on this machine alone, unless JANOGLOT_DEMO=1 says that others may look around too.
+DEMO = os.environ.get("JANOGLOT_DEMO", "0" if PUBLIC_HOSTS else "1") == "1"
 
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
@@ -128,6 +132,8 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "janoglot.server.faults.answer",
     "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    # How many proxies of ours stand before this: what anybody else wrote into X-Forwarded-For counts for nothing.
+    "NUM_PROXIES": int(os.environ.get("JANOGLOT_PROXIES", "1" if PUBLIC_HOSTS else "0")),
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
 }
 SPECTACULAR_SETTINGS = {
@@ -173,6 +179,11 @@ CELERY_TASK_PUBLISH_RETRY = False
 CELERY_BROKER_CONNECTION_TIMEOUT = 2
 # Starting a speech engine takes its time beside much else.
 CELERY_WORKER_PROC_ALIVE_TIMEOUT = 180
+
+# Bytes of recordings that one person's own productions may hold.
+MEDIA_QUOTA = int(float(os.environ.get("JANOGLOT_MEDIA_QUOTA_GB", "20")) * 1024**3)
+# What was taken out can be brought back for so long.
+KEPT_DAYS = 30
 
 # Whether rich voices are finished behind the sketches by themselves, or when somebody asks for it.
 FINISH_BEHIND = os.environ.get("JANOGLOT_FINISH_BEHIND", "1") == "1"

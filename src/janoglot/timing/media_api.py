@@ -21,6 +21,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import whole_number
 from janoglot.core.media.source import LARGEST, look_at
 from janoglot.core.speech.peaks import kept_peaks
 from janoglot.productions.models import Production
@@ -28,6 +29,7 @@ from janoglot.productions.permissions import production_for
 from janoglot.server.storage import media, serve_sound
 from janoglot.server.work import require_queue
 from janoglot.timing.actions.bring_source_media import bring_source_media, take_out_source_media
+from janoglot.timing.keeping import require_room
 from janoglot.timing.models import MEDIA_STATES, SourceMedia
 from janoglot.timing.tasks import begin_copies
 
@@ -85,6 +87,7 @@ class SourceMediaView(APIView):
         """Bring in a recording or a video: any kind that ffprobe knows, up to 4 GB and 4 hours."""
         production = production_for(request.user, production_id, change=True)
         require_queue()
+        require_room(production, whole_number(str(request.META.get("CONTENT_LENGTH") or "0")) or 0)
         file = request.FILES.get("file")
         if file is None:
             raise BadInput("Choose a recording or a video.")
