@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from typing import Any
 
@@ -11,7 +12,7 @@ from django.test import Client
 
 from janoglot.adapt.models import DraftingJob, Wording
 from janoglot.adapt.tasks import go_on_with_drafting
-from janoglot.core.adapt.outgoing import Outgoing
+from janoglot.core.adapt.outgoing import Outgoing, OutgoingLine
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
 from janoglot.productions.models import Production
 from janoglot.script.models import Line
@@ -245,7 +246,7 @@ class TestOutAndBack:
         sent = call("reader", "get", f"{edition_path(production)}wordings.{layout}")
         assert sent.status_code == 200
         report = call("editor", "post", f"{edition_path(production)}returned/", upload(f"w.{layout}", sent.content), format="multipart").json()
-        assert report == {"written": 0, "lines": [], "missing": []}
+        assert report == {"written": 0, "moved": [], "lines": [], "missing": []}
 
     def returned(self, call: Call, production: Production, change: Any, **more: Any) -> Any:
         outgoing = read_xliff(call("reader", "get", f"{edition_path(production)}wordings.xlf").content)
@@ -266,10 +267,43 @@ class TestOutAndBack:
         report = call("editor", "post", path, upload("w.xlf", write_xliff(sent)), format="multipart").json()
         assert {(line["line"], line["what"]) for line in report["lines"]} == {(first, "changed"), (second, "approved_here"), (third, "source_changed")}
         assert len(report["missing"]) == 1
-        written = call("editor", "post", path, upload("w.xlf", write_xliff(sent), apply=True, also=str(third)), format="multipart").json()["written"]
-        assert written == 2
+        choices = {first: {"text": "Cambia la marea.", "over": "La marea está cambiando."},
+                   second: {"text": "La sopa espera.", "over": "What it was not."},
+                   third: {"text": "Todo espera.", "over": "Todo espera a la marea."}}
+        done = call("editor", "post", path, upload("w.xlf", write_xliff(sent), apply=True, choices=json.dumps(choices)), format="multipart").json()
+        assert (done["written"], done["moved"]) == (2, [second])
         now = said(production)
         assert (now[first][0], now[second], now[third][0]) == ("Cambia la marea.", ("Entonces la sopa debe esperar.", "approved"), "Todo espera.")
+
+    def test_of_three_what_was_changed_on_both_sides_is_a_conflict(self, production: Production, call: Call) -> None:
+        first, second, third = ids(production)
+        sent = read_xliff(call("reader", "get", f"{edition_path(production)}wordings.xlf").content)
+        sent.lines[0].text = "De fuera."
+        sent.lines[1].text = "De fuera también."
+        write(call, production, 0, "De aquí.")
+        write(call, production, 2, "De aquí, y allí nadie.")
+        path = f"{edition_path(production)}returned/"
+        report = call("editor", "post", path, upload("w.xlf", write_xliff(sent)), format="multipart").json()
+        assert {(line["line"], line["what"]) for line in report["lines"]} == {(first, "changed_here"), (second, "changed")}
+        call("editor", "post", path, upload("w.xlf", write_xliff(sent), apply=True), format="multipart")
+        assert [said(production)[line][0] for line in (first, second, third)] == ["De aquí.", "De fuera también.", "De aquí, y allí nadie."]
+        edited = {first: {"text": "De ambos.", "over": "De aquí."}}
+        call("editor", "post", path, upload("w.xlf", write_xliff(sent), apply=True, choices=json.dumps(edited)), format="multipart")
+        assert said(production)[first] == ("De ambos.", "edited")
+
+    def test_of_a_file_that_says_not_how_it_went_out_nothing_is_overwritten(self, production: Production, call: Call) -> None:
+        first = ids(production)[0]
+        path = f"{edition_path(production)}returned/"
+        file = write_xliff(Outgoing("x", "en-GB", "es-MX", [OutgoingLine(str(first), "The tide is turning.", "Otra.", "edited")]))
+        file = file.replace(OutgoingLine(str(first), "", "Otra.").tag, str(first))
+        report = call("editor", "post", path, upload("w.xlf", file), format="multipart").json()
+        assert [line["what"] for line in report["lines"]] == ["changed_here"]
+
+    @pytest.mark.parametrize("choices", ["[]", '{"1": "x"}', '{"1": {"text": 1, "over": ""}}'])
+    def test_choices_that_make_no_sense_are_refused(self, production: Production, call: Call, choices: str) -> None:
+        sent = call("reader", "get", f"{edition_path(production)}wordings.xlf").content
+        answer = call("editor", "post", f"{edition_path(production)}returned/", upload("w.xlf", sent, apply=True, choices=choices), format="multipart")
+        assert answer.status_code == 400
 
     def test_a_line_that_is_gone_is_told(self, production: Production, call: Call) -> None:
         first = ids(production)[0]

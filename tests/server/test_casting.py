@@ -171,7 +171,7 @@ class TestSheets:
             Casting.objects.all().delete()
             answer = call("editor", "post", f"/api/productions/{production.pk}/castings/",
                           {"file": SimpleUploadedFile(f"a.{ending}", made.content)}, format="multipart")
-            assert answer.json() == {"count": 2, "problems": []}
+            assert (answer.json()["count"], answer.json()["problems"]) == (2, [])
             after = list(Casting.objects.order_by("id").values(
                 "speaker_id", "edition_id", "voice", "accent_meant", "note", *SETTINGS))
             assert after == before, ending
@@ -188,6 +188,23 @@ class TestSheets:
         assert answer["count"] == 1
         assert [(p["row"], p["code"]) for p in answer["problems"]] == [(2, "bad_row"), (5, "bad_row"), (4, "no_place")]
         assert Casting.objects.get().pace == 1.2
+
+    def test_of_three_what_was_changed_on_both_sides_is_a_conflict(self, production: Production, call: Call) -> None:
+        cast(call, production, "Pilot", {"voice": "quetzal"})
+        cast(call, production, "Cook", {"voice": "colibri"})
+        path = f"/api/productions/{production.pk}/castings/"
+        out = json.loads(call("reader", "get", f"/api/productions/{production.pk}/castings.json").content)["castings"]
+        for row in out:
+            row["pace"] = 1.2
+        cast(call, production, "Cook", {"voice": "colibri", "pace": 0.9})
+        report = call("editor", "post", path, {"text": json.dumps(out), "apply": False}).json()
+        assert report["count"] == 0
+        assert {(row["speaker"], row["what"]) for row in report["rows"]} == {("Pilot", "changed"), ("Cook", "changed_here")}
+        assert call("editor", "post", path, {"text": json.dumps(out)}).json()["count"] == 1
+        assert {c.speaker.name: c.pace for c in Casting.objects.select_related("speaker")} == {"Pilot": 1.2, "Cook": 0.9}
+        number = next(row["row"] for row in report["rows"] if row["speaker"] == "Cook")
+        assert call("editor", "post", path, {"text": json.dumps(out), "take": str(number)}).json()["count"] == 1
+        assert Casting.objects.get(speaker__name="Cook").pace == 1.2
 
     @pytest.mark.parametrize("text", ["speaker,words\nA,b", "{", "", "[1, 2]", "voice\ncurlew"])
     def test_no_sheet_at_all_is_one_sentence(self, text: str, production: Production, call: Call) -> None:
@@ -221,11 +238,15 @@ def test_favourites_are_your_own(production: Production, call: Call) -> None:
 def test_an_audition_is_heard_as_it_is_set(production: Production, call: Call) -> None:
     pilot = Speaker.objects.get(name="Pilot").pk
     path = f"{edition_path(production)}castings/{pilot}/audition/?voice=quetzal"
-    plain = b"".join(call("reader", "get", path).streaming_content)
-    set_so = b"".join(call("reader", "get", f"{path}&younger=1&melody=0.5").streaming_content)
+    def heard(path: str) -> Any:
+        call("reader", "post", path)
+        return call("reader", "get", path)
+
+    plain = b"".join(heard(path).streaming_content)
+    set_so = b"".join(heard(f"{path}&younger=1&melody=0.5").streaming_content)
     assert plain[:4] == set_so[:4] == b"RIFF"
     assert plain != set_so
-    assert call("reader", "get", f"{path}&pace=9").status_code == 400
+    assert heard(f"{path}&pace=9").status_code == 400
 
 
 def test_rights_are_said_and_a_commercial_production_is_marked(production: Production, call: Call) -> None:

@@ -10,6 +10,7 @@ from django.urls import get_resolver
 
 from janoglot.adapt.models import DraftingJob, Term
 from janoglot.productions.models import Production
+from janoglot.script.models import Speaker
 from tests.server.conftest import Call, edition_path
 
 # method, path, body, who may: "members" read it, "writers" change it.
@@ -50,7 +51,7 @@ ENDPOINTS = [
     ("get", "{e}castings/{speaker}/sample/", None, READ), ("get", "{e}castings/{speaker}/match/", None, READ),
     ("get", "{e}contrast/", None, READ), ("put", "{e}lines/{line}/casting/", {"pace": 1.1}, WRITE),
     ("get", "{p}castings.csv", None, READ), ("post", "{p}castings/", {"text": "speaker,voice\nPilot,curlew"}, WRITE),
-    ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, READ),
+    ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, "members (404)"),
     ("put", "{e}wordings/{line}/", {"text": "Hola.", "revision": 1}, WRITE),
     ("post", "{e}captions/", {"text": "1\n00:00:01,000 --> 00:00:03,000\nHola\n"}, WRITE),
     ("get", "{e}voicings/", None, READ), ("post", "{e}voicings/", {}, WRITE),
@@ -61,6 +62,11 @@ ENDPOINTS = [
     ("patch", "/api/lines/{line}/", {"notes": "softly"}, WRITE),
     ("patch", "/api/speakers/{speaker}/", {"name": "Navigator"}, WRITE),
     ("post", "/api/speakers/{speaker}/merge/", {"into": "{other}"}, WRITE),
+    ("delete", "/api/speakers/{silent}/", None, WRITE),
+    ("post", "{e}castings/{speaker}/audition/?voice=quetzal", None, READ), ("post", "{p}cast-all/", {}, WRITE),
+    ("post", "{p}duplicate/", {"name": "Again"}, READ), ("delete", "{e}removal/", None, WRITE),
+    ("post", "{p}editions/", {"language": "es-AR", "like": "es-MX"}, WRITE), ("delete", "{p}", None, "owner"),
+    ("post", "{p}bring-back/", {}, "nobody (404)"),
 ]
 OPEN = {"session/", "session/demo/", "openapi.yaml"}
 OWN = {"voices/favourites/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/"}
@@ -76,7 +82,8 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     term = Term.objects.create(production=production, language="es-MX", source="soup", text="sopa").pk
     drafting = DraftingJob.objects.create(edition=production.editions.get(language="es-MX"), lines=[]).pk
     speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
-    return {"p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
+    silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
+    return {"silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
             "job": job, "term": term, "drafting": drafting, "part": production.parts.first().pk, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
 
 
@@ -95,6 +102,10 @@ def test_every_endpoint_asks_who_it_is(method: str, path: str, body: Any, may: s
 
     assert status(None) == 401
     assert status("stranger") == 404
+    if may == "owner":
+        assert (status("reader"), status("editor")) == (403, 403)
+        assert status("owner") < 300
+        return
     assert status("reader") == (403 if may == WRITE else status("owner"))
     assert status("editor") < 500
     assert status("editor") not in (401, 403)
@@ -114,7 +125,7 @@ def test_no_endpoint_is_missing_from_the_table() -> None:
 
     served = {text.removeprefix("api/") for text in walk(get_resolver().url_patterns) if text.startswith("api/")}
     edition = "productions/<int:production_id>/editions/<str:language>/"
-    names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{line}": "<int:line_id>", "{part}": "<int:part_id>",
+    names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{silent}": "<int:speaker_id>", "{line}": "<int:line_id>", "{part}": "<int:part_id>",
              "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "source.flac": "source.<str:ending>", "{mix}": "<str:recipe>", "/api/": "", "captions.srt": "<str:file>",
              "script.csv": "script.<str:ending>", "castings.csv": "castings.<str:ending>"}
     listed = set()
@@ -145,6 +156,61 @@ def test_a_forged_request_is_refused(production: Production) -> None:
     answer = client.post(f"/api/productions/{production.pk}/undo/", {}, content_type="application/json")
     assert answer.status_code == 403
     assert "CSRF" in answer.json()["message"]
+
+
+def test_signing_in_is_protected_too(production: Production) -> None:
+    client = Client(enforce_csrf_checks=True)
+    body = {"username": "owner", "password": "a long enough password"}
+    assert client.post("/api/session/", body, content_type="application/json").status_code == 403
+    assert client.post("/api/session/demo/").status_code == 403
+    token = "a" * 32
+    client.cookies["csrftoken"] = token
+    answer = client.post("/api/session/", body, content_type="application/json", headers={"X-CSRFToken": token})
+    assert answer.status_code == 200
+
+
+def test_throttling_goes_by_who_is_really_there(production: Production) -> None:
+    client = Client()
+    codes = {client.post("/api/session/", {"username": "owner", "password": "x"}, content_type="application/json",
+                         headers={"X-Forwarded-For": f"10.0.0.{n}"}, REMOTE_ADDR="127.9.9.9").status_code for n in range(40)}
+    assert 429 in codes
+
+
+@pytest.mark.parametrize(("path", "who", "size", "code"), [
+    ("/api/imports/", "owner", 100 * 1024**2, 413), ("/api/session/", None, 1024**2, 413),
+    ("/api/productions/1/source-media/", "owner", 5 * 1024**3, 413), ("/api/imports/", "owner", 1024**2, 400),
+])
+def test_what_is_too_large_is_not_read(production: Production, as_: Any, path: str, who: str | None, size: int, code: int) -> None:
+    answer = as_(who).generic("POST", path, b"{}", content_type="application/json", CONTENT_LENGTH=str(size))
+    assert answer.status_code == code
+
+
+@pytest.mark.parametrize("body", ['{"name": "\\ud800"}', "[" * 100_000, '{"target_lufs": ' + "9" * 5000 + "}", '{"target_lufs": "nan"}',
+                                  '{"target_lufs": "²"}', '{"name": [[[[{}]]]]}', "[1]", '"x"', "null", "12"])
+def test_a_body_that_is_a_trap_is_400(production: Production, as_: Any, body: str) -> None:
+    answer = as_("owner").generic("PATCH", f"/api/productions/{production.pk}/", body.encode(), content_type="application/json")
+    assert answer.status_code == 400
+    assert answer.json()["message"]
+
+
+@pytest.mark.parametrize("query", ["after=²", "after=" + "9" * 5000, "lines=²,³", "line=²", "part=²"])
+def test_numbers_in_addresses_that_are_none(production: Production, call: Call, query: str) -> None:
+    for path in (f"/api/productions/{production.pk}/script/", f"{edition_path(production)}peaks/",
+                 f"{edition_path(production)}memory/", f"{edition_path(production)}board-lines/"):
+        assert call("owner", "get", f"{path}?{query}").status_code < 500
+
+
+def test_served_to_others_it_is_locked_down() -> None:
+    import os
+    import subprocess
+    import sys
+
+    told = subprocess.run([sys.executable, "-c", "from janoglot.server import settings as s; print(s.DEMO, s.SECURE_HSTS_SECONDS > 0, s.REST_FRAMEWORK['NUM_PROXIES'])"],
+                          env={**os.environ, "JANOGLOT_HOSTS": "dub.example", "JANOGLOT_DEMO": ""}, capture_output=True, text=True)
+    assert told.stdout.split() == ["False", "True", "1"]
+    env = {name: value for name, value in os.environ.items() if name != "JANOGLOT_SECRET_KEY"}
+    refused = subprocess.run([sys.executable, "-c", "import janoglot.server.wsgi"], env=env, capture_output=True, text=True)
+    assert "JANOGLOT_SECRET_KEY" in refused.stderr
 
 
 def test_signing_in_and_out(production: Production, as_: Any) -> None:

@@ -20,7 +20,7 @@ from janoglot.adapt.gauging import gauge_for
 from janoglot.adapt.models import ORIGINS, Wording
 from janoglot.adapt.writing import NewWords, source_words
 from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, Cue, align
-from janoglot.core.errors import BadInput, Problem
+from janoglot.core.errors import BadInput, Counted, Problem
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.model import Script
 from janoglot.direct.state import EditionState
@@ -286,5 +286,6 @@ def _problems(aligned: Aligned, lines: list[Line]) -> list[Problem]:
     missing = sum(1 for line, text in zip(lines, aligned.texts, strict=True) if not text)
     if not missing:
         return []
-    return [Problem("lines_without_caption", "{count} lines have no caption: they stay without words.",
+    return [Problem("lines_without_caption", Counted("{count} line has no caption: it stays without words.",
+                                                     "{count} lines have no caption: they stay without words."),
                     {"count": missing}, severity="note")]

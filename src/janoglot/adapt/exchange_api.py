@@ -17,7 +17,7 @@ from janoglot.adapt.api import STATES
 from janoglot.adapt.models import Wording
 from janoglot.adapt.writing import NewWords, source_words
 from janoglot.core.adapt.bilingual import read_docx, read_xlsx, write_docx, write_xlsx
-from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, Returned, compare
+from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, Report, Returned, compare
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
@@ -39,8 +39,9 @@ _ON_SCREEN_A_SECOND = 17.0
 class ReturnSerializer(serializers.Serializer[Data]):
     file = serializers.FileField()
     apply = serializers.BooleanField(default=False)
-    also = serializers.CharField(required=False, allow_blank=True, default="",
-                                 help_text="Ids of lines, by comma, that are to be written though they need asking.")
+    choices = serializers.JSONField(
+        required=False, default=None, help_text="By line id what is to be written and what it was seen to replace: "
+        "{“12”: {“text”: …, “over”: …}}. Without it, everything that is new or was changed there alone.")
 
 
 class ReturnedSerializer(serializers.Serializer[Data]):
@@ -57,6 +58,8 @@ class ReturnedSerializer(serializers.Serializer[Data]):
 
 class ReturnReportSerializer(serializers.Serializer[Data]):
     written = serializers.IntegerField()
+    moved = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that were changed here while the "
+                                  "report was looked at: left as they are.")
     lines = ReturnedSerializer(many=True)
     missing = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that the file leaves out.")
 
@@ -119,8 +122,7 @@ class OutgoingView(APIView):
 class ReturnedView(APIView):
     @extend_schema(request=ReturnSerializer, responses=ReturnReportSerializer)
     def post(self, request: Request, production_id: int, language: str) -> Response:
-        """Bring wordings back: a report first; with ``apply`` what is new or changed is written, and of what would
-        overwrite somebody's work just the lines named in ``also``."""
+        """Bring wordings back: a report first; with ``apply`` what was chosen of it is written."""
         edition = edition_for(request.user, production_id, language, change=True)
         given = ReturnSerializer(data=request.data)
         given.is_valid(raise_exception=True)
@@ -136,18 +138,43 @@ class ReturnedView(APIView):
                 state: Any = wording.state
                 here[str(wording.line_id)] = Here(sources[wording.line_id], wording.text, state)
         report = compare(coming, here)
-        also = {one.strip() for one in given.validated_data["also"].split(",")}
         written = 0
+        moved: list[int] = []
         if given.validated_data["apply"]:
-            written = write_wordings(request.user, edition, [
-                NewWords(int(one.id), one.text, Wording.State.EDITED if one.state == "empty" else one.state, "file")
-                for one in report.returned
-                if one.what in ("new", "changed") or (one.needs_asking and one.id in also)], "bring_wordings")
+            words, moved = _chosen(given.validated_data["choices"], report, here)
+            written = write_wordings(request.user, edition, words, "bring_wordings")
         numbers = line_numbers(production_id)
         return Response({
-            "written": written, "missing": [int(one) for one in report.missing],
+            "written": written, "moved": moved, "missing": [int(one) for one in report.missing],
             "lines": [_returned_data(one, numbers, sources) for one in report.returned if one.what != "same"],
         })
+
+
+def _chosen(choices: Any, report: Report, here: dict[str, Here]) -> tuple[list[NewWords], list[int]]:
+    """What is to be written, and the lines that have moved on since they were looked at. Raises BadInput."""
+    came = {one.id: one for one in report.returned if one.id in here}
+
+    def new(line: str, text: str) -> NewWords:
+        one = came.get(line)
+        taken = one is not None and one.text == text
+        state = one.state if one and taken and one.state != "empty" else Wording.State.EDITED
+        return NewWords(int(line), text, state, "file" if taken else "")
+
+    if choices is None:
+        return [new(one.id, one.text) for one in came.values() if one.what in ("new", "changed")], []
+    if not isinstance(choices, dict) or not all(
+            isinstance(one, dict) and isinstance(one.get("text"), str) and isinstance(one.get("over"), str)
+            for one in choices.values()):
+        raise BadInput("Say by line what is to be written, and over which words.")
+    words, moved = [], []
+    for line, one in choices.items():
+        if line not in here:
+            continue
+        if one["over"].split() != here[line].text.split():
+            moved.append(int(line))
+        else:
+            words.append(new(line, one["text"]))
+    return words, moved
 
 
 def _returned_data(one: Returned, numbers: dict[int, int], sources: dict[int, str]) -> Data:

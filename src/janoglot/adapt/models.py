@@ -12,7 +12,7 @@ LONGEST = 4000
 
 
 ORIGINS = [("", "a person"), ("memory", "translation memory"), ("engine", "drafting engine"), ("captions", "captions"),
-           ("file", "a file")]
+           ("file", "a file"), ("edition", "another edition")]
 
 
 class Wording(models.Model):

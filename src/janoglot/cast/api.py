@@ -17,7 +17,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.cast.actions.bring_castings import bring_castings, rows_of
+from janoglot.cast.actions.bring_castings import WHAT, bring_castings, coming_castings, rows_of
+from janoglot.cast.actions.cast_all import cast_all
 from janoglot.cast.actions.cast_the_rest import cast_the_rest
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
@@ -26,7 +27,7 @@ from janoglot.cast.models import Casting, Favourite, LineCasting
 from janoglot.cast.tasks import audition, audition_recipe, fault_key, measure_voices, say
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
-from janoglot.core.guarded import whole_number
+from janoglot.core.guarded import whole_number, whole_numbers
 from janoglot.core.languages import distance, english_name, tag_of
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
@@ -181,10 +182,23 @@ class BringCastingsSerializer(serializers.Serializer[Data]):
     file = serializers.FileField(required=False)
     text = serializers.CharField(required=False, trim_whitespace=False)
     production = serializers.IntegerField(required=False, help_text="Copy from this production instead.")
+    apply = serializers.BooleanField(default=True, help_text="Without it, what would change is only told.")
+    take = serializers.CharField(required=False, allow_blank=True, help_text="The rows to take, by comma; without it, "
+                                 "what is new or was changed in the sheet alone.")
+
+
+class ComingCastingSerializer(serializers.Serializer[Data]):
+    row = serializers.IntegerField()
+    speaker = serializers.CharField()
+    language = serializers.CharField()
+    what = serializers.ChoiceField(WHAT)
+    voice = serializers.CharField(help_text="In the sheet, by name.")
+    now = serializers.CharField(help_text="Here; empty where nobody is cast.")
 
 
 class BroughtSerializer(serializers.Serializer[Data]):
     count = serializers.IntegerField()
+    rows = ComingCastingSerializer(many=True)
     problems = ProblemSerializer(many=True)
 
 
@@ -285,6 +299,18 @@ class CastingsView(APIView):
         edition = edition_for(request.user, production_id, language, change=True)
         cast_the_rest(request.user, edition)
         return Response(castings_data(edition))
+
+
+class CastAllSerializer(serializers.Serializer[Data]):
+    cast = serializers.DictField(child=serializers.IntegerField(), help_text="How many speakers, by language.")
+
+
+class CastAllView(APIView):
+    @extend_schema(request=None, responses=CastAllSerializer)
+    def post(self, request: Request, production_id: int) -> Response:
+        """Give everybody a voice in every edition who has none there, near the one in the source."""
+        production = production_for(request.user, production_id, change=True)
+        return Response({"cast": cast_all(request.user, production)})
 
 
 class CastingView(APIView):
@@ -519,8 +545,23 @@ class BringCastingsView(APIView):
         else:
             content, _ = uploaded(request)
             rows = read_sheet(content, problems)
-        count = bring_castings(request.user, production, rows, problems)
-        return Response({"count": count, "problems": [problem_data(p) for p in problems[:200]]})
+        coming = coming_castings(production, rows, problems)
+        given = BringCastingsSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        take = given.validated_data.get("take")
+        count = bring_castings(request.user, production, coming, None if take is None else whole_numbers(
+            take.split(","))) if given.validated_data["apply"] else 0
+        voices = catalogue()
+
+        def heard_as(voice: str) -> str:
+            return voices[voice].name if voice in voices else voice
+
+        return Response({
+            "count": count, "problems": [problem_data(p) for p in problems[:200]],
+            "rows": [{"row": one.row.row, "speaker": one.speaker.name, "language": one.edition.language,
+                      "what": one.what, "voice": heard_as(one.row.voice),
+                      "now": heard_as(one.now.voice) if one.now else ""} for one in coming if one.what != "same"],
+        })
 
 
 _SHEET_KINDS = {

@@ -14,6 +14,7 @@ from openpyxl import Workbook
 from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.errors import Problem as Found
+from janoglot.core.graph import recipe_hash
 from janoglot.core.guarded import read_json
 from janoglot.core.guarded import sheet_rows as bounded_rows
 from janoglot.core.languages import find_tag
@@ -21,10 +22,12 @@ from janoglot.core.script.decoding import decode
 from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import plain_cell, safe_cell
 from janoglot.core.speech.catalogue import catalogue, voice_named
-from janoglot.core.speech.settings import SETTINGS, checked_settings
+from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_settings
 from janoglot.productions.models import Production
 
-COLUMNS = ("speaker", "language", "voice", "accent_meant", *SETTINGS, "note")
+HANDED_OUT = "as_handed_out"
+"""The column with each row's mark as it went out: tells what was changed in the sheet from what was changed here."""
+COLUMNS = ("speaker", "language", "voice", "accent_meant", *SETTINGS, "note", HANDED_OUT)
 _MOST_ROWS = 20_000
 _MOST_COLUMNS = 60
 
@@ -38,6 +41,25 @@ class SheetRow:
     language: str
     voice: str
     changes: dict[str, Any] = field(default_factory=dict)
+    sent: str = ""
+    """Its mark as it went out; "" where that is not known."""
+
+    @property
+    def mark(self) -> str:
+        return mark_of(self.voice, self.changes)
+
+
+def mark_of(voice: str, values: dict[str, Any]) -> str:
+    """A short mark of a casting: the voice's id and what it is set to."""
+    usual = {name: one.default for name, one in VoiceSettings.__dataclass_fields__.items()}
+    told = {name: float(values.get(name, usual[name])) for name in SETTINGS}
+    return recipe_hash("casting", voice=voice, accent=bool(values.get("accent_meant")), note=values.get("note", ""),
+                       **told)[:8]
+
+
+def casting_mark(casting: Casting) -> str:
+    return mark_of(casting.voice, {**{name: getattr(casting, name) for name in SETTINGS},
+                                   "accent_meant": casting.accent_meant, "note": casting.note})
 
 
 def sheet_rows(production: Production) -> Iterator[dict[str, Any]]:
@@ -50,7 +72,7 @@ def sheet_rows(production: Production) -> Iterator[dict[str, Any]]:
                                "voice": voices[casting.voice].name if casting.voice in voices else casting.voice,
                                "accent_meant": casting.accent_meant}
         row |= {name: getattr(casting, name) for name in SETTINGS}
-        yield row | {"note": casting.note}
+        yield row | {"note": casting.note, HANDED_OUT: casting_mark(casting)}
 
 
 def write_sheet(production: Production, ending: str) -> bytes:
@@ -100,7 +122,8 @@ def read_sheet(data: bytes, problems: list[Found]) -> list[SheetRow]:
             continue
         changes["accent_meant"] = str(row.get("accent_meant") or "").strip().lower() in ("yes", "true", "1", "x")
         changes["note"] = str(row.get("note") or "").strip()[:300]
-        found.append(SheetRow(number, speaker, find_tag(str(row.get("language") or "")) or "", chosen.id, changes))
+        found.append(SheetRow(number, speaker, find_tag(str(row.get("language") or "")) or "", chosen.id, changes,
+                              str(row.get(HANDED_OUT) or "").strip()))
     return found
 
 

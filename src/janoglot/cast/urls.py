@@ -7,6 +7,7 @@ from janoglot.cast import api
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
 urlpatterns = [
+    path("productions/<int:production_id>/cast-all/", api.CastAllView.as_view()),
     path("voices/", api.VoicesView.as_view()),
     path("voices/favourites/", api.FavouritesView.as_view()),
     path("voices/<str:voice>/uses/", api.UsesView.as_view()),

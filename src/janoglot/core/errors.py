@@ -12,6 +12,30 @@ from typing import Any, Literal
 Severity = Literal["error", "warning", "note"]
 
 
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """A sentence about a number of things: which of its two wordings holds is decided by the field ``count``.
+
+    Languages with more than two are served by their catalogue.
+    """
+
+    one: str
+    many: str
+
+    def of(self, count: int) -> str:
+        """In English."""
+        return self.one if count == 1 else self.many
+
+
+Template = str | Counted
+
+
+def said(template: Template, fields: dict[str, Any]) -> str:
+    """The English sentence."""
+    text = template.of(fields["count"]) if isinstance(template, Counted) else template
+    return text.format(**fields)
+
+
 class JanoglotError(Exception):
     """Base of every error that a person is meant to read.
 
@@ -20,10 +44,10 @@ class JanoglotError(Exception):
 
     code = "error"
 
-    def __init__(self, template: str, **fields: Any) -> None:
+    def __init__(self, template: Template, **fields: Any) -> None:
         self.template = template
         self.fields = fields
-        super().__init__(template.format(**fields))
+        super().__init__(said(template, fields))
 
 
 class BadInput(JanoglotError):
@@ -58,14 +82,14 @@ class Problem:
     """
 
     code: str
-    template: str
+    template: Template
     fields: dict[str, Any] = field(default_factory=dict)
     row: int | None = None
     severity: Severity = "warning"
 
     @property
     def message(self) -> str:
-        return self.template.format(**self.fields)
+        return said(self.template, self.fields)
 
     def __str__(self) -> str:
         return f"row {self.row}: {self.message}" if self.row else self.message

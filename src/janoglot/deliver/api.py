@@ -44,6 +44,9 @@ class StopSerializer(serializers.Serializer[Data]):
 class DeliverySerializer(serializers.Serializer[Data]):
     language = serializers.CharField()
     stops = StopSerializer(many=True)
+    unread = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that are drafts nobody has read.")
+    approved = serializers.IntegerField(help_text="Lines whose words are approved.")
+    worded = serializers.IntegerField(help_text="Lines with words.")
     sketches = serializers.ListField(child=serializers.IntegerField(), help_text="Lines that are sketches still.")
     finishing = serializers.BooleanField(help_text="Whether they are being finished just now.")
     on_screen = serializers.IntegerField(help_text="Lines that are handed over as a list, with their times.")
@@ -68,6 +71,8 @@ class DeliveriesView(APIView):
             rows.append({
                 "language": edition.language,
                 "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
+                "unread": handing_over.unread(state), "approved": state.counts()["approved"],
+                "worded": len(state.lines) - state.counts()["empty"],
                 "sketches": [s.line.pk for s in state.sketches()],
                 "finishing": edition.voicing_jobs.filter(kind="finish", state="running").exists(),
                 "on_screen": state.counts()["on_screen"],
@@ -80,7 +85,7 @@ class DeliveriesView(APIView):
 
 
 class DownloadView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("sketch", bool),
+    @extend_schema(parameters=[OpenApiParameter("sketch", bool), OpenApiParameter("unread", bool),
                                OpenApiParameter("mix", str, description="The recipe of just the mix that was shown.")],
                    responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
@@ -88,7 +93,8 @@ class DownloadView(APIView):
         or holds.otio, where the picture is held.
 
         With ``mix`` what belongs to just that mix is handed over, whatever has changed since; else to the newest.
-        Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
+        Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so; drafts that
+        nobody has read only where ``unread`` does.
         """
         edition = edition_for(request.user, production_id, language)
         state = EditionState.load(edition)
@@ -108,6 +114,8 @@ class DownloadView(APIView):
         plan = handing_over.plan_of_mix(edition, asked) if asked else handing_over.newest_plan(state)
         if sound and request.query_params.get("sketch") != "true":
             handing_over.require_finished(plan.sketches)
+        if request.query_params.get("unread") != "true":
+            handing_over.require_read(state)
         tail = "_sketch" if sound and plan.sketches else ""
         name = handing_over.download_name(edition.production, language, f"{tail}.{suffix}")
         if stem == "mix":

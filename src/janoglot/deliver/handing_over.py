@@ -9,10 +9,11 @@ from pathlib import Path
 
 import soundfile
 
+from janoglot.adapt.models import Wording
 from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.hold_list import hold_csv, hold_timeline
 from janoglot.core.deliver.names import clip_name, file_name
-from janoglot.core.errors import JanoglotError
+from janoglot.core.errors import Counted, JanoglotError, Template
 from janoglot.core.graph import recipe_hash
 from janoglot.core.mix.programme import RATE, clip_samples, convert
 from janoglot.core.script.formats.cues import Cue
@@ -51,6 +52,22 @@ def current_mix(state: EditionState) -> Mix | None:
     return mix if mix and mixes().has(mix.key) else None
 
 
+def unread(state: EditionState) -> list[int]:
+    """Ids of lines whose words are a draft that nobody has read. Of the source nothing is drafted."""
+    if state.edition.is_source:
+        return []
+    return [s.line.pk for s in state.lines if s.wording and s.words.strip() and s.wording.state == Wording.State.DRAFT]
+
+
+def require_read(state: EditionState) -> None:
+    """Raises NotReady where words are handed over that nobody has read."""
+    count = len(unread(state))
+    if count:
+        raise NotReady(Counted("{count} line is a draft that nobody has read: read it, or ask for it unread.",
+                               "{count} lines are drafts that nobody has read: read them, or ask for them unread."),
+                       count=count)
+
+
 def mix_state(state: EditionState) -> str:
     """How far the mix of the edition exactly as it stands is."""
     recipe = state.mix_recipe
@@ -63,16 +80,23 @@ def mix_state(state: EditionState) -> str:
 def require_ready(state: EditionState) -> None:
     """Raises NotReady where any line with words has no current take."""
     for code, lines in stops(state):
-        raise NotReady(
-            {"uncast": "{count} lines have no voice yet.", "unvoiced": "{count} lines are not voiced yet.",
-             "out_of_date": "{count} lines have changed since they were voiced. Voice them again.",
-             "no_words": "This edition has no words yet."}[code], count=len(lines))
+        raise NotReady(_STOPS[code], count=len(lines))
+
+
+_STOPS: dict[str, Template] = {
+    "uncast": Counted("{count} line has no voice yet.", "{count} lines have no voice yet."),
+    "unvoiced": Counted("{count} line is not voiced yet.", "{count} lines are not voiced yet."),
+    "out_of_date": Counted("{count} line has changed since it was voiced. Voice it again.",
+                           "{count} lines have changed since they were voiced. Voice them again."),
+    "no_words": "This edition has no words yet.",
+}
 
 
 def require_finished(count: int) -> None:
     """Raises NotReady where ``count`` lines are heard as sketches."""
     if count:
-        raise NotReady("{count} lines are sketches: finish them, or ask for the sketches.", count=count)
+        raise NotReady(Counted("{count} line is a sketch: finish it, or ask for the sketch.",
+                               "{count} lines are sketches: finish them, or ask for the sketches."), count=count)
 
 
 def plan_of_mix(edition: Edition, recipe: str) -> MixPlan:

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -216,6 +217,8 @@ class EditionState:
         for state in self.lines:
             found[state.state] += 1
         found["lines"] = len(self.lines)
+        states = Counter(s.wording.state for s in self.lines if s.wording and s.words.strip())
+        found["drafts"], found["approved"] = states[Wording.State.DRAFT], states[Wording.State.APPROVED]
         found["sketch"] = len(self.sketches())
         found["over"] = sum(1 for p in self.placements if p.harm > 0)
         found["wrong_language"] = len({s.line.speaker_id for s in self.lines if s.wrong_language})

@@ -10,7 +10,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
-from django.db.models import Count
+from django.db.models import Count, Max, Q, QuerySet
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import status
 from rest_framework.exceptions import NotFound
@@ -20,6 +20,7 @@ from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
+from janoglot.adapt.models import Wording
 from janoglot.core import languages
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import catalogue
@@ -27,10 +28,19 @@ from janoglot.core.speech.engines.rich import rich_missing
 from janoglot.direct.state import EditionState
 from janoglot.productions import serializers as s
 from janoglot.productions.actions.add_edition import add_edition
+from janoglot.productions.actions.delete_production import bring_back, delete_production
+from janoglot.productions.actions.duplicate import duplicate_edition, duplicate_production, remove_edition
 from janoglot.productions.actions.set_production import set_production
 from janoglot.productions.demo import DEMO_USER
 from janoglot.productions.models import ActionRecord, Edition, Production
-from janoglot.productions.permissions import production_for, role_of, signed_in, visible_productions
+from janoglot.productions.permissions import (
+    deleted_productions,
+    edition_for,
+    production_for,
+    role_of,
+    signed_in,
+    visible_productions,
+)
 from janoglot.productions.recorder import redoable, undoable
 from janoglot.script.importing import create_production, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line
@@ -82,8 +92,9 @@ def _around(production: Production, user: Any, editions: list[dict[str, Any]], s
     return {
         "id": production.pk, "name": production.name, "source_language": production.source_language,
         "target_lufs": production.target_lufs, "timed": timed, "brief": brief, "commercial": production.commercial,
+        "archived": production.archived, "fps": production.fps,
         "role": role_of(user, production), "editions": editions,
-        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said.get(p.pk, 0)}
+        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said.get(p.pk, 0), "note": p.note}
                      for p in production.speakers.all()],
         "parts": [part_data(part) for part in production.parts.all()],
         "undo": newest.name if newest else None, "redo": again.name if again else None,
@@ -152,15 +163,37 @@ _COMMON = ("en-GB", "en-US", "en-AU", "en-CA", "en-IE", "en-IN", "es-ES", "es-MX
            "da-DK", "nb-NO", "fi-FI", "cs-CZ", "hu-HU", "ro-RO", "id-ID", "vi-VN")
 
 
+_NOTHING = {"worded": 0, "approved": 0, "drafts": 0, "voiced": 0}
+
+
+def _stands(productions: QuerySet[Production]) -> dict[int, dict[str, int]]:
+    """By edition id how far it is, counted by the database alone: lines with words, approved ones, drafts that nobody
+    has read, and lines that have been voiced."""
+    rows = Wording.objects.filter(edition__production__in=productions).values("edition").annotate(
+        worded=Count("id", filter=~Q(text="")), approved=Count("id", filter=Q(state="approved")),
+        drafts=Count("id", filter=Q(state="draft")), voiced=Count("id", filter=~Q(text="") & ~Q(take_id="")))
+    return {row["edition"]: {"worded": row["worded"], "approved": row["approved"], "drafts": row["drafts"],
+                             "voiced": row["voiced"]} for row in rows}
+
+
 class ProductionsView(APIView):
-    @extend_schema(responses=s.ProductionListedSerializer(many=True))
+    @extend_schema(parameters=[OpenApiParameter("deleted", bool)],
+                   responses=s.ProductionListedSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """The productions that you are a member of, the newest first."""
-        found = visible_productions(request.user).annotate(
-            line_count=Count("lines", distinct=True), speaker_count=Count("speakers", distinct=True)).order_by("-id")
+        """The productions that you are a member of, the newest first; or those that you deleted and may bring back."""
+        found = visible_productions(request.user)
+        if request.query_params.get("deleted") == "true":
+            found = deleted_productions(request.user)
+        found = found.annotate(
+            line_count=Count("lines", distinct=True), speaker_count=Count("speakers", distinct=True)).select_related(
+                "created_by").order_by("-id")
+        stands = _stands(found)
+        changed = dict(ActionRecord.objects.filter(production__in=found).values_list("production").annotate(Max("at")))
         return Response([
             {"id": p.pk, "name": p.name, "lines": p.line_count, "speakers": p.speaker_count, "created": p.created,
-             "languages": [language_data(e.language) for e in p.editions.all()]}
+             "changed": changed.get(p.pk, p.created), "by": p.created_by.username if p.created_by else None,
+             "archived": p.archived, "deleted": p.deleted, "role": role_of(request.user, p),
+             "languages": [{**language_data(e.language), **stands.get(e.pk, _NOTHING)} for e in p.editions.all()]}
             for p in found.prefetch_related("editions")
         ])
 
@@ -172,7 +205,7 @@ class ProductionsView(APIView):
         draft = ImportDraft.objects.filter(user=signed_in(request.user), pk=given.validated_data["draft"]).first()
         if draft is None:
             raise NotFound
-        script = read_draft(draft)
+        script, _ = read_draft(draft)
         production = create_production(signed_in(request.user), given.validated_data["name"], script,
                                        source_language_of(draft, script))
         draft.delete()
@@ -188,7 +221,7 @@ class ProductionView(APIView):
 
     @extend_schema(request=s.ProductionChangeSerializer, responses=s.ProductionSerializer)
     def patch(self, request: Request, production_id: int) -> Response:
-        """Change the name or the programme loudness."""
+        """Change the name, the programme loudness, the frame rate; put it among the archived ones, or back."""
         production = production_for(request.user, production_id, change=True)
         given = s.ProductionChangeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
@@ -196,14 +229,56 @@ class ProductionView(APIView):
         return Response(production_data(production, request.user))
 
 
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, production_id: int) -> Response:
+        """Delete a production: it can be brought back for thirty days."""
+        delete_production(request.user, production_for(request.user, production_id))
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class BringBackView(APIView):
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request: Request, production_id: int) -> Response:
+        """Bring a deleted production back."""
+        production = deleted_productions(request.user).filter(pk=production_id).first()
+        if production is None:
+            raise NotFound
+        bring_back(request.user, production)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class DuplicateView(APIView):
+    @extend_schema(request=s.DuplicateSerializer, responses={201: s.ProductionSerializer})
+    def post(self, request: Request, production_id: int) -> Response:
+        """Copy a production, with its takes or without."""
+        given = s.DuplicateSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        made = duplicate_production(request.user, production_for(request.user, production_id),
+                                    given.validated_data["name"], given.validated_data["with_takes"])
+        return Response(brief_data(made, request.user), status=status.HTTP_201_CREATED)
+
+
+class EditionRemovalView(APIView):
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, production_id: int, language: str) -> Response:
+        """Take an edition out; undoing brings it back."""
+        remove_edition(request.user, edition_for(request.user, production_id, language, change=True))
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
 class EditionsView(APIView):
     @extend_schema(request=s.EditionCreateSerializer, responses={201: s.EditionSerializer})
     def post(self, request: Request, production_id: int) -> Response:
-        """Add an edition."""
+        """Add an edition, empty or as a copy of another one."""
         production = production_for(request.user, production_id, change=True)
         given = s.EditionCreateSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        edition = add_edition(request.user, production, given.validated_data["language"])
+        like = given.validated_data.get("like")
+        if like:
+            edition = duplicate_edition(request.user, edition_for(request.user, production_id, like, change=True),
+                                        given.validated_data["language"])
+        else:
+            edition = add_edition(request.user, production, given.validated_data["language"])
         return Response(edition_data(edition), status=status.HTTP_201_CREATED)
 
 

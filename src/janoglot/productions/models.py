@@ -32,6 +32,11 @@ class Production(models.Model):
     fps = models.FloatField(default=25.0)
     """Frames a second of the picture."""
     created = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    archived = models.BooleanField(default=False)
+    """Out of the way, and otherwise as it was."""
+    deleted = models.DateTimeField(null=True)
+    """When its owner took it away: kept for a while, and brought back at will."""
     stamp = models.PositiveBigIntegerField(default=0)
     """Counts every change, undone and redone ones too: who knows one stamp is told what came after it."""
     members = models.ManyToManyField(User, through="Membership", related_name="productions")

@@ -14,7 +14,16 @@ _MAY_CHANGE = {Role.OWNER, Role.EDITOR}
 
 
 def visible_productions(user: Anyone) -> QuerySet[Production]:
-    """Every production that ``user`` is a member of."""
+    """Every production that ``user`` is a member of, but those that were deleted."""
+    return _of(user).filter(deleted=None)
+
+
+def deleted_productions(user: Anyone) -> QuerySet[Production]:
+    """Those that ``user`` may bring back."""
+    return _of(user).exclude(deleted=None).filter(memberships__role=Role.OWNER)
+
+
+def _of(user: Anyone) -> QuerySet[Production]:
     if not user.is_authenticated:
         return Production.objects.none()
     return Production.objects.filter(memberships__user=user)
@@ -54,6 +63,11 @@ def signed_in(user: Anyone) -> User:
 def role_of(user: Anyone, production: Production) -> Role | None:
     found = Membership.objects.filter(production=production, user=signed_in(user)).first()
     return Role(found.role) if found else None
+
+
+def require_owner(user: Anyone, production: Production) -> None:
+    if role_of(user, production) != Role.OWNER:
+        raise PermissionDenied("Only who owns this production may do that.")
 
 
 def require_change(user: Anyone, production: Production) -> None:

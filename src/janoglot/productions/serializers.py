@@ -39,6 +39,8 @@ class CountsSerializer(serializers.Serializer[Data]):
     unvoiced = serializers.IntegerField()
     out_of_date = serializers.IntegerField()
     current = serializers.IntegerField()
+    drafts = serializers.IntegerField(help_text="Lines whose words nobody has read yet.")
+    approved = serializers.IntegerField()
     sketch = serializers.IntegerField(help_text="Current lines that are heard as sketches.")
     over = serializers.IntegerField(help_text="Lines that do not fit even at the hard limit.")
     wrong_language = serializers.IntegerField(help_text="Speakers whose voice is another language's, not marked.")
@@ -58,6 +60,7 @@ class SpeakerSerializer(serializers.Serializer[Data]):
     name = serializers.CharField()
     position = serializers.IntegerField()
     lines = serializers.IntegerField()
+    note = serializers.CharField(help_text="Who they are, for whoever casts them.")
 
 
 class PartSerializer(serializers.Serializer[Data]):
@@ -68,13 +71,27 @@ class PartSerializer(serializers.Serializer[Data]):
     may_grow = serializers.BooleanField(help_text="Whether its picture may be held rather than its speech hurried.")
 
 
+class StandsSerializer(LanguageSerializer):
+    """An edition and how far it is, in lines."""
+
+    worded = serializers.IntegerField(help_text="With words.")
+    approved = serializers.IntegerField()
+    drafts = serializers.IntegerField(help_text="That nobody has read yet.")
+    voiced = serializers.IntegerField(help_text="With words and a take, current or not.")
+
+
 class ProductionListedSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     lines = serializers.IntegerField()
     speakers = serializers.IntegerField()
-    languages = LanguageSerializer(many=True)
+    languages = StandsSerializer(many=True)
     created = serializers.DateTimeField()
+    changed = serializers.DateTimeField(help_text="Last, by anybody.")
+    by = serializers.CharField(allow_null=True, help_text="Who made it.")
+    archived = serializers.BooleanField()
+    deleted = serializers.DateTimeField(allow_null=True)
+    role = serializers.ChoiceField(Role.choices)
 
 
 class ProductionSerializer(serializers.Serializer[Data]):
@@ -84,6 +101,8 @@ class ProductionSerializer(serializers.Serializer[Data]):
     target_lufs = serializers.FloatField()
     timed = serializers.BooleanField()
     commercial = serializers.BooleanField()
+    archived = serializers.BooleanField()
+    fps = serializers.FloatField(help_text="Frames a second of the picture.")
     brief = serializers.BooleanField(help_text="Whether the counts are still to be looked at.")
     role = serializers.ChoiceField(Role.choices)
     editions = EditionSerializer(many=True)
@@ -97,6 +116,8 @@ class ProductionChangeSerializer(serializers.Serializer[Data]):
     name = serializers.CharField(required=False, max_length=200)
     target_lufs = FiniteField(required=False)
     commercial = serializers.BooleanField(required=False)
+    archived = serializers.BooleanField(required=False)
+    fps = FiniteField(required=False)
 
 
 class ProductionCreateSerializer(serializers.Serializer[Data]):
@@ -106,6 +127,12 @@ class ProductionCreateSerializer(serializers.Serializer[Data]):
 
 class EditionCreateSerializer(serializers.Serializer[Data]):
     language = serializers.CharField(max_length=60)
+    like = serializers.CharField(max_length=35, required=False, help_text="The edition to copy.")
+
+
+class DuplicateSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(max_length=200)
+    with_takes = serializers.BooleanField(default=True)
 
 
 class RecordSerializer(serializers.Serializer[Data]):

@@ -11,5 +11,8 @@ urlpatterns = [
     path("productions/", api.ProductionsView.as_view()),
     path("productions/<int:production_id>/", api.ProductionView.as_view()),
     path("productions/<int:production_id>/editions/", api.EditionsView.as_view()),
+    path("productions/<int:production_id>/bring-back/", api.BringBackView.as_view()),
+    path("productions/<int:production_id>/duplicate/", api.DuplicateView.as_view()),
+    path("productions/<int:production_id>/editions/<str:language>/removal/", api.EditionRemovalView.as_view()),
     path("productions/<int:production_id>/history/", api.HistoryView.as_view()),
 ]

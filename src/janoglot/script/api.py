@@ -20,8 +20,10 @@ from janoglot.core.script.prose import WAYS
 from janoglot.productions.permissions import require_change, signed_in, visible_productions
 from janoglot.script.actions.edit_line import edit_line
 from janoglot.script.actions.merge_speakers import merge_speakers
+from janoglot.script.actions.note_speaker import note_speaker
+from janoglot.script.actions.remove_speaker import remove_speaker
 from janoglot.script.actions.rename_speaker import rename_speaker
-from janoglot.script.importing import hints_from, read_draft, source_language_of
+from janoglot.script.importing import hints_from, kept_hints, read_draft, source_language_of
 from janoglot.script.models import ImportDraft, Line, Speaker
 from janoglot.server.faults import translated
 from janoglot.server.fields import FiniteField
@@ -31,6 +33,13 @@ _SHOWN = 400
 """Lines of a preview that are sent; the counts are of all."""
 
 
+class CorrectionSerializer(serializers.Serializer[Data]):
+    speaker = serializers.CharField(required=False, max_length=400)
+    words = serializers.CharField(required=False, allow_blank=True, max_length=20_000)
+    drop = serializers.BooleanField(required=False)
+    split = serializers.IntegerField(required=False, min_value=1, help_text="The character at which it becomes two.")
+
+
 class HintsSerializer(serializers.Serializer[Data]):
     format = serializers.ChoiceField(["", *FORMATS], required=False)
     source_language = serializers.CharField(required=False, allow_blank=True, max_length=60)
@@ -38,6 +47,9 @@ class HintsSerializer(serializers.Serializer[Data]):
     prose = serializers.BooleanField(required=False, help_text="A book's text, which one voice reads.")
     parts_by = serializers.ChoiceField(WAYS, required=False)
     most_characters = serializers.IntegerField(required=False, min_value=200, max_value=1_000_000)
+    fps = FiniteField(required=False, min_value=1, max_value=240, help_text="For times that count frames.")
+    rows = serializers.DictField(child=CorrectionSerializer(), required=False,
+                                 help_text="What is corrected of lines, by their keys; each time all of it.")
     pattern = serializers.CharField(required=False, allow_blank=True, max_length=300)
     narrator = serializers.CharField(required=False, allow_blank=True, max_length=120)
 
@@ -55,6 +67,7 @@ class ProblemSerializer(serializers.Serializer[Data]):
 
 
 class ImportLineSerializer(serializers.Serializer[Data]):
+    key = serializers.CharField(help_text="By which it is corrected.")
     row = serializers.IntegerField(allow_null=True)
     part = serializers.CharField()
     speaker = serializers.CharField()
@@ -91,6 +104,9 @@ class PreviewSerializer(serializers.Serializer[Data]):
     columns = ColumnSerializer(many=True)
     speakers = ImportedSpeakerSerializer(many=True)
     parts = PreviewPartSerializer(many=True)
+    frames = serializers.BooleanField(help_text="Whether times count frames, so that the rate matters.")
+    fps = serializers.FloatField(allow_null=True)
+    rows = serializers.DictField(child=CorrectionSerializer(), help_text="What was corrected.")
     prose = serializers.BooleanField()
     could_be_prose = serializers.BooleanField(help_text="Plain text: whether it is a book's is asked.")
     timed = serializers.IntegerField(help_text="Lines with a slot.")
@@ -106,8 +122,9 @@ class LineChangeSerializer(serializers.Serializer[Data]):
     notes = serializers.CharField(required=False, allow_blank=True, max_length=2000)
 
 
-class RenameSerializer(serializers.Serializer[Data]):
-    name = serializers.CharField(max_length=400)
+class SpeakerChangeSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(max_length=400, required=False)
+    note = serializers.CharField(max_length=500, required=False, allow_blank=True, help_text="Who they are.")
 
 
 class MergeSerializer(serializers.Serializer[Data]):
@@ -126,7 +143,7 @@ def _parts(script: Script) -> list[Data]:
     return found
 
 
-def preview_data(draft: ImportDraft, script: Script) -> Data:
+def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
     return {
         "draft": draft.pk, "filename": draft.filename, "format": script.format, "encoding": script.encoding,
         "source_language": source_language_of(draft, script), "languages": script.languages,
@@ -134,11 +151,13 @@ def preview_data(draft: ImportDraft, script: Script) -> Data:
         "speakers": [{"name": name, "lines": sum(line.speaker == name for line in script.lines)}
                      for name in script.speakers],
         "parts": _parts(script), "prose": script.prose,
+        "frames": script.frames, "fps": script.fps, "rows": draft.hints.get("rows") or {},
         "could_be_prose": script.format == "text",
         "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),
         "lines": [
-            {"row": line.row, "part": line.part, "speaker": line.speaker, "words": line.words, "notes": line.notes,
-             "start": line.start, "end": line.end, "wordings": line.wordings} for line in script.lines[:_SHOWN]
+            {"key": key, "row": line.row, "part": line.part, "speaker": line.speaker, "words": line.words,
+             "notes": line.notes, "start": line.start, "end": line.end, "wordings": line.wordings}
+            for key, line in zip(keys[:_SHOWN], script.lines[:_SHOWN], strict=True)
         ],
         "problems": [problem_data(problem) for problem in script.problems[:_SHOWN]],
     }
@@ -167,11 +186,16 @@ class ImportsView(APIView):
         sent = request.data if isinstance(request.data, dict) else {}
         hints = {name: str(sent[name]) for name in ("format", "source_language") if sent.get(name)}
         draft = ImportDraft(user=signed_in(request.user), filename=filename, content=content, hints=hints)
-        script = read_draft(draft)
+        script, keys = read_draft(draft)
+        old = ImportDraft.objects.filter(user=signed_in(request.user)).first()
+        known = kept_hints(old, script)
+        if known:
+            draft.hints = {**known, **draft.hints}
+            script, keys = read_draft(draft)
         # One draft each: the last one is what the person is looking at.
         ImportDraft.objects.filter(user=signed_in(request.user)).delete()
         draft.save()
-        return Response(preview_data(draft, script), status=status.HTTP_201_CREATED)
+        return Response(preview_data(draft, script, keys), status=status.HTTP_201_CREATED)
 
 
 class ImportView(APIView):
@@ -183,11 +207,15 @@ class ImportView(APIView):
             raise Http404
         given = HintsSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        draft.hints = {**draft.hints, **given.validated_data}
+        said = dict(given.validated_data)
+        if set(said) & {"format", "columns", "prose", "parts_by", "most_characters", "pattern"}:
+            # The rows are others now: what was corrected of them means nothing any more.
+            said.setdefault("rows", {})
+        draft.hints = {**draft.hints, **said}
         hints_from(draft.hints)
-        script = read_draft(draft)
+        script, keys = read_draft(draft)
         draft.save(update_fields=["hints"])
-        return Response(preview_data(draft, script))
+        return Response(preview_data(draft, script, keys))
 
 
 class LineView(APIView):
@@ -214,13 +242,22 @@ def _speaker(request: Request, speaker_id: int) -> Speaker:
 
 
 class SpeakerView(APIView):
-    @extend_schema(request=RenameSerializer, responses={204: None})
+    @extend_schema(request=SpeakerChangeSerializer, responses={204: None})
     def patch(self, request: Request, speaker_id: int) -> Response:
-        """Rename a speaker."""
+        """Rename a speaker, or say who they are."""
         speaker = _speaker(request, speaker_id)
-        given = RenameSerializer(data=request.data)
+        given = SpeakerChangeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        rename_speaker(request.user, speaker, given.validated_data["name"])
+        if "name" in given.validated_data:
+            rename_speaker(request.user, speaker, given.validated_data["name"])
+        if "note" in given.validated_data:
+            note_speaker(request.user, speaker, given.validated_data["note"])
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, speaker_id: int) -> Response:
+        """Take a speaker out who has no lines."""
+        remove_speaker(request.user, _speaker(request, speaker_id))
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 

@@ -11,6 +11,7 @@ from django.db import transaction
 from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import tag_of
+from janoglot.core.script.correcting import corrected, corrections_from
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.table import ROLES
@@ -30,13 +31,32 @@ def hints_from(data: dict[str, Any]) -> Hints:
     for place, meaning in (data.get("columns") or {}).items():
         columns[int(place)] = meaning if meaning in (*ROLES, "") else tag_of(str(meaning))
     source = data.get("source_language") or ""
-    return Hints(format=data.get("format") or "", source_language=tag_of(source) if source else "", columns=columns,
+    fps = data.get("fps")
+    return Hints(format=data.get("format") or "", fps=float(fps) if fps else None,
+                 source_language=tag_of(source) if source else "", columns=columns,
                  **{name: data[name] for name in _PROSE if data.get(name) not in (None, "") or (
                      name == "parts_by" and name in data)})
 
 
-def read_draft(draft: ImportDraft) -> Script:
-    return read_script(bytes(draft.content), draft.filename, hints_from(draft.hints))
+def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
+    """The script with what was corrected of its rows, and each line's key for correcting it. Raises BadInput."""
+    script = read_script(bytes(draft.content), draft.filename, hints_from(draft.hints))
+    keys = corrected(script, corrections_from(draft.hints.get("rows")))
+    if not script.lines:
+        raise BadInput("Every row was left out. Take some back.")
+    return script, keys
+
+
+def kept_hints(old: ImportDraft | None, script: Script) -> dict[str, Any]:
+    """What was said of the file before, where this one has the same columns: nobody says it twice."""
+    if old is None or not script.columns or not old.hints:
+        return {}
+    try:
+        before = read_script(bytes(old.content), old.filename, hints_from(old.hints))
+    except BadInput:
+        return {}
+    same = [header for header, _ in before.columns] == [header for header, _ in script.columns]
+    return {name: old.hints[name] for name in ("columns", "source_language", "fps") if same and old.hints.get(name)}
 
 
 def source_language_of(draft: ImportDraft, script: Script) -> str:
@@ -49,7 +69,9 @@ def create_production(user: User, name: str, script: Script, source_language: st
     if not name:
         raise BadInput("Give the production a name.")
     with transaction.atomic():
-        production = Production.objects.create(name=name[:200], source_language=source_language)
+        production = Production.objects.create(
+            name=name[:200], source_language=source_language, created_by=user,
+            **({"fps": script.fps} if script.frames and script.fps else {}))
         Membership.objects.create(production=production, user=user, role=Role.OWNER)
         with action(user, production, "create_production", record_creation=False) as record:
             record.summary = f"{name}: {len(script.lines)} lines"

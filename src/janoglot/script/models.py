@@ -39,6 +39,8 @@ class Speaker(models.Model):
     # Told apart by case and accents: whether "PILOT" is Pilot is for a person to say.
     name = models.CharField(max_length=120, db_collation="utf8mb4_bin")
     position = models.PositiveIntegerField()
+    note = models.CharField(max_length=500, blank=True, default="")
+    """Who they are, for whoever casts them."""
 
     class Meta:
         ordering = ["position", "id"]

@@ -80,7 +80,8 @@ def _around(production: Production, user: Anyone) -> Data:
     newest = undoable(user, production).first()
     again = redoable(user, production).first()
     return {
-        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": p.count} for p in speakers],
+        "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": p.count, "note": p.note}
+                     for p in speakers],
         "parts": [part_data(part) for part in Part.objects.filter(production=production)],
         "undo": newest.name if newest else None, "redo": again.name if again else None, "others": True,
     }

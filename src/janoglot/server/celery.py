@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from collections.abc import Callable
 from datetime import timedelta
 from functools import partial
@@ -62,4 +63,20 @@ def _chores() -> list[Callable[[timedelta | None], object]]:
     from janoglot.mix.tasks import go_on_with_mixes
     from janoglot.timing.tasks import go_on_with_copies
 
-    return [go_on_with_running_jobs, go_on_with_drafting, go_on_with_mixes, go_on_with_copies]
+    return [go_on_with_running_jobs, go_on_with_drafting, go_on_with_mixes, go_on_with_copies, _tidy]
+
+
+_TIDIED = [0.0]
+_EVERY = 3600.0
+
+
+def _tidy(still: timedelta | None) -> None:
+    """Once in an hour let go what nothing needs any more."""
+    if still is None or time.monotonic() - _TIDIED[0] < _EVERY:
+        return
+    _TIDIED[0] = time.monotonic()
+    from janoglot.productions.actions.delete_production import purge_deleted
+    from janoglot.timing.keeping import tidy_media
+
+    purge_deleted()
+    tidy_media()

@@ -9,13 +9,14 @@ from django.core.exceptions import PermissionDenied
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, JsonResponse
 from django.utils.translation import gettext as _
+from django.utils.translation import ngettext
 from kombu.exceptions import OperationalError as QueueError
 from redis.exceptions import RedisError
 from rest_framework import exceptions, status
 from rest_framework.response import Response
 from rest_framework.serializers import CharField, Serializer
 
-from janoglot.core.errors import JanoglotError, Problem
+from janoglot.core.errors import Counted, JanoglotError, Problem, Template
 from janoglot.core.store import StoreFull
 from janoglot.server.work import QueueAway
 
@@ -27,7 +28,7 @@ class Conflict(JanoglotError):
 
     code = "conflict"
 
-    def __init__(self, template: str, current: Any = None, **fields: Any) -> None:
+    def __init__(self, template: Template, current: Any = None, **fields: Any) -> None:
         super().__init__(template, **fields)
         self.current = current
 
@@ -39,6 +40,8 @@ class FaultSerializer(Serializer[dict[str, Any]]):
 
 def translated(error: JanoglotError | Problem) -> str:
     """The sentence in the reader's language: the template is translated, then filled in."""
+    if isinstance(error.template, Counted):
+        return ngettext(error.template.one, error.template.many, error.fields["count"]).format(**error.fields)
     return str(_(error.template)).format(**error.fields)
 
 

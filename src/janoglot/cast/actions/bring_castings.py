@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Literal
 
-from janoglot.cast.casting_sheet import SheetRow
+from janoglot.cast.casting_sheet import SheetRow, casting_mark
 from janoglot.cast.models import Casting
 from janoglot.core.errors import Problem
 from janoglot.core.script.labels import likeness
@@ -14,31 +16,66 @@ from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 from janoglot.script.models import Speaker
 
+What = Literal["new", "changed", "same", "changed_here"]
+WHAT: tuple[What, ...] = ("new", "changed", "same", "changed_here")
 
-def bring_castings(user: Anyone, production: Production, rows: Sequence[SheetRow], problems: list[Problem]) -> int:
-    """How many castings were made or changed. Speakers are found by name, whatever its case, marks and asides; a row
-    without a language is of the source. What has no place here is told in ``problems``."""
+
+@dataclass(frozen=True, slots=True)
+class ComingCasting:
+    """A row of a sheet with where it belongs. ``what``: of three, how it went out, how it came back, how it is here."""
+
+    row: SheetRow
+    speaker: Speaker
+    edition: Edition
+    now: Casting | None
+
+    @property
+    def what(self) -> What:
+        if self.now is None:
+            return "new"
+        here = casting_mark(self.now)
+        if self.row.mark in (here, self.row.sent):
+            return "same"
+        return "changed" if self.row.sent == here else "changed_here"
+
+
+def coming_castings(production: Production, rows: Sequence[SheetRow], problems: list[Problem]) -> list[ComingCasting]:
+    """Speakers are found by name, whatever its case, marks and asides; a row without a language is of the source. What
+    has no place here is told in ``problems``."""
     speakers = {likeness(speaker.name): speaker for speaker in Speaker.objects.filter(production=production)}
     editions = {edition.language: edition for edition in Edition.objects.filter(production=production)}
+    have = {(c.edition_id, c.speaker_id): c for c in Casting.objects.filter(edition__production=production)}
+    found = []
+    for row in rows:
+        speaker = speakers.get(likeness(row.speaker))
+        edition = editions.get(row.language or production.source_language)
+        if speaker is None or edition is None:
+            problems.append(Problem(
+                "no_place", "{speaker} in {language}: this production has no such speaker or edition.",
+                {"speaker": row.speaker, "language": row.language or production.source_language}, row.row))
+            continue
+        found.append(ComingCasting(row, speaker, edition, have.get((edition.pk, speaker.pk))))
+    return found
+
+
+def bring_castings(user: Anyone, production: Production, coming: Sequence[ComingCasting],
+                   take: Collection[int] | None = None) -> int:
+    """How many castings were made or changed: those of the rows numbered in ``take``; None takes what is new, or was
+    changed in the sheet alone."""
     count = 0
     with action(user, production, "bring_castings") as record:
         have = {(c.edition_id, c.speaker_id): c for c in Casting.objects.select_for_update().filter(
             edition__production=production)}
-        for row in rows:
-            speaker = speakers.get(likeness(row.speaker))
-            edition = editions.get(row.language or production.source_language)
-            if speaker is None or edition is None:
-                problems.append(Problem(
-                    "no_place", "{speaker} in {language}: this production has no such speaker or edition.",
-                    {"speaker": row.speaker, "language": row.language or production.source_language}, row.row))
+        for one in coming:
+            if one.row.row not in take if take is not None else one.what not in ("new", "changed"):
                 continue
-            casting = have.get((edition.pk, speaker.pk))
+            casting = have.get((one.edition.pk, one.speaker.pk))
             if casting is None:
-                have[edition.pk, speaker.pk] = record.create(
-                    Casting(edition=edition, speaker=speaker, voice=row.voice, **row.changes))
+                have[one.edition.pk, one.speaker.pk] = record.create(
+                    Casting(edition=one.edition, speaker=one.speaker, voice=one.row.voice, **one.row.changes))
                 count += 1
-            else:
-                count += record.update(casting, voice=row.voice, **row.changes)
+            elif one.now is not None and casting_mark(casting) == casting_mark(one.now):
+                count += record.update(casting, voice=one.row.voice, **one.row.changes)
         record.summary = f"{count} castings"
         record.details = {"count": count}
     return count

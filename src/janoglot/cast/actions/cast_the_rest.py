@@ -20,9 +20,10 @@ def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
     """
     production = edition.production
     with action(user, production, "cast_the_rest") as record:
+        # Who says nothing needs no voice.
         speakers = list(Speaker.objects.filter(production=production).annotate(count=Count("lines"))
-                        .order_by("-count", "position"))
-        names = {speaker.pk: speaker.name for speaker in speakers}
+                        .filter(count__gt=0).order_by("-count", "position"))
+        names = dict(Speaker.objects.filter(production=production).values_list("id", "name"))
         taken = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(edition=edition)}
         like = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(
             edition__production=production, edition__language=production.source_language)}

@@ -24,7 +24,7 @@ _WIDTHS = (8, 6, 14, 14, 9, 9, 10, 52, 52, 10, 30)
 
 
 def _rows(outgoing: Outgoing) -> list[list[str]]:
-    return [[line.id, str(line.number), line.part, line.speaker,
+    return [[line.tag, str(line.number), line.part, line.speaker,
              f"{line.slot[1] - line.slot[0]:.2f}" if line.slot else "",
              str(line.longest) if line.longest is not None else "", "on screen" if line.on_screen else "spoken",
              line.source, line.text, line.state, line.notes] for line in outgoing.lines]
@@ -126,6 +126,6 @@ def _from_rows(rows: Sequence[Sequence[str]]) -> Outgoing:
         text = cell(row, "wording")
         said = cell(row, "state").lower()
         state: State = next((one for one in STATES if one == said), "edited")
-        found.lines.append(OutgoingLine(cell(row, "id"), cell(row, "source"), text, state if text else "empty",
-                                        notes=cell(row, "note")))
+        found.lines.append(OutgoingLine.of_tag(cell(row, "id"), cell(row, "source"), text, state if text else "empty",
+                                               notes=cell(row, "note")))
     return found

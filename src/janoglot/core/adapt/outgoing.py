@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 State = Literal["empty", "draft", "edited", "approved"]
 STATES: tuple[State, ...] = ("empty", "draft", "edited", "approved")
@@ -28,6 +29,25 @@ class OutgoingLine:
     notes: str = ""
     locked: bool = False
     """Approved, and to be left as it is."""
+    sent: str = ""
+    """Of what came back: the mark of the wording as it went out (:func:`mark_of`); "" where that is not known."""
+
+    @property
+    def tag(self) -> str:
+        """The id as it goes out: with the mark of the wording as it is now, so that what comes back can be told from
+        what was changed here meanwhile. Ids are what every translator's program gives back untouched."""
+        return f"{self.id}.{self.sent or mark_of(self.text)}"
+
+    @classmethod
+    def of_tag(cls, tag: str, source: str, text: str, state: State, **more: Any) -> OutgoingLine:
+        """What came back under ``tag``."""
+        line, _, sent = tag.partition(".")
+        return cls(line, source, text, state, sent=sent, **more)
+
+
+def mark_of(text: str) -> str:
+    """A short mark of some words, the same whatever their spaces."""
+    return hashlib.sha256(" ".join(text.split()).encode()).hexdigest()[:8]
 
 
 @dataclass(slots=True)
@@ -74,29 +94,34 @@ class Report:
 
 @dataclass(frozen=True, slots=True)
 class Here:
-    """How a line stands here now. ``sent`` is what its wording was when the file went out, where that is known."""
+    """How a line stands here now."""
 
     source: str
     text: str
     state: State
 
 
-def compare(coming: Outgoing, here: Mapping[str, Here], sent: Mapping[str, str] | None = None) -> Report:
-    """What the file would change, line by line, in the file's order."""
+def compare(coming: Outgoing, here: Mapping[str, Here]) -> Report:
+    """What the file would change, line by line, in the file's order: of three, what went out, what came back, and what
+    stands here now.
+
+    What was changed on both sides is a conflict; so is a change of words here of which nobody knows how they went out.
+    """
     found: list[Returned] = []
     seen = set()
     for line in coming.lines:
         seen.add(line.id)
         now = here.get(line.id)
-        found.append(Returned(line.id, _what(line, now, (sent or {}).get(line.id)), line.text, line.state, line.source,
+        found.append(Returned(line.id, _what(line, now), line.text, line.state, line.source,
                               now.text if now else ""))
     return Report(found, [one for one in here if one not in seen])
 
 
-def _what(line: OutgoingLine, now: Here | None, sent: str | None) -> What:
+def _what(line: OutgoingLine, now: Here | None) -> What:
     if now is None:
         return "unknown"
-    if _same(line.text, now.text):
+    if _same(line.text, now.text) or (line.sent and mark_of(line.text) == line.sent):
+        # As it is, or as it went out: whatever was done here since stays.
         return "same"
     if not line.text.strip():
         return "emptied" if now.text.strip() else "same"
@@ -104,7 +129,7 @@ def _what(line: OutgoingLine, now: Here | None, sent: str | None) -> What:
         return "source_changed"
     if now.state == "approved":
         return "approved_here"
-    if sent is not None and not _same(sent, now.text):
+    if now.text.strip() and line.sent != mark_of(now.text):
         return "changed_here"
     return "changed" if now.text.strip() else "new"
 

@@ -37,7 +37,7 @@ def _written_2(outgoing: Outgoing) -> ElementTree.Element:
     # Children of a file come in this order: module elements, then notes, then units.
     file[:] = [file[1], file[0]]
     for line in outgoing.lines:
-        unit = ElementTree.SubElement(file, "unit", {"id": line.id, "name": f"{line.number} {line.speaker}".strip()})
+        unit = ElementTree.SubElement(file, "unit", {"id": line.tag, "name": f"{line.number} {line.speaker}".strip()})
         if line.longest is not None:
             unit.set("slr:sizeRestriction", str(line.longest))
         if line.locked:
@@ -65,7 +65,7 @@ def _written_1(outgoing: Outgoing) -> ElementTree.Element:
     body = ElementTree.SubElement(file, "body")
     for line in outgoing.lines:
         unit = ElementTree.SubElement(body, "trans-unit", {
-            "id": line.id, "resname": f"{line.number} {line.speaker}".strip(),
+            "id": line.tag, "resname": f"{line.number} {line.speaker}".strip(),
             "approved": "yes" if line.state == "approved" else "no"})
         if line.longest is not None:
             unit.set("maxwidth", str(line.longest))
@@ -142,7 +142,7 @@ def _unit_1(unit: ElementTree.Element) -> OutgoingLine:
 
 
 def _line(line_id: str | None, source: str, text: str, state: State) -> OutgoingLine:
-    return OutgoingLine(line_id or "", source.strip(), text.strip(), state if text.strip() else "empty")
+    return OutgoingLine.of_tag(line_id or "", source.strip(), text.strip(), state if text.strip() else "empty")
 
 
 def _inside(element: ElementTree.Element, name: str) -> str:

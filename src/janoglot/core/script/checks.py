@@ -13,6 +13,7 @@ from typing import Any
 
 import langcodes
 
+from janoglot.core.errors import Template
 from janoglot.core.languages import english_name, primary
 from janoglot.core.script.formats.base import UNNAMED
 
@@ -46,7 +47,7 @@ class Finding:
 
     code: str
     line: int
-    template: str
+    template: Template
     fields: dict[str, Any] = field(default_factory=dict)
 
 

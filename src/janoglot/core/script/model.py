@@ -43,6 +43,10 @@ class Script:
     columns: list[tuple[str, str]] = field(default_factory=list)
     """For tables: each header as it stands in the file, with what it was taken for ("" = passed over)."""
     source_language: str | None = None
+    frames: bool = False
+    """Whether times in it count frames, so that the picture's rate matters."""
+    fps: float | None = None
+    """Frames a second that they were read at."""
     prose: bool = False
     """Read as a book's text, by one voice."""
 

@@ -18,6 +18,7 @@ from janoglot.core.speech.voices import AGES, Voice
 # Semitones of pitch, and thirds of a vocal tract, weigh about alike in telling two voices apart.
 _TRACT_WEIGHT = 90.0
 _TILT_WEIGHT = 0.35
+_ACCENT = 6.0
 
 
 def apart(one: Voice, other: Voice) -> float:
@@ -73,6 +74,8 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: s
     """What a voice costs for one speaker alone."""
     # A rich voice takes the accent of whichever place the words are from.
     cost = 0.0 if voice.is_rich else 60.0 + 1.5 * distance(language, voice.locale)
+    # Of two that suit alike, whose own language it is.
+    cost += 0.0 if voice.is_native(language) else _ACCENT
     if model:
         return cost + far(measure, measure_or_estimate(model)) + abs(AGES.index(voice.age) - AGES.index(model.age))
     return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))

@@ -12,9 +12,13 @@ from janoglot.productions.recorder import action
 
 
 def set_production(user: Anyone, production: Production, changes: dict[str, Any]) -> Production:
-    """``changes``: any of name, target_lufs, commercial. Raises BadInput for a loudness that is not offered."""
+    """``changes``: any of name, target_lufs, commercial, archived, fps.
+
+    Raises BadInput for a loudness that is not offered."""
     if "target_lufs" in changes and changes["target_lufs"] not in TARGETS:
         raise BadInput("Choose a programme loudness of {all} LUFS.", all=" or ".join(f"{t:g}" for t in TARGETS))
+    if "fps" in changes and not 1 <= changes["fps"] <= 240:
+        raise BadInput("A picture has between 1 and 240 frames a second.")
     if "name" in changes and not changes["name"].strip():
         raise BadInput("Give the production a name.")
     with action(user, production, "set_production") as record:

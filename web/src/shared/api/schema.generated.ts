@@ -149,7 +149,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The productions that you are a member of, the newest first. */
+        /** @description The productions that you are a member of, the newest first; or those that you deleted and may bring back. */
         get: operations["productions_list"];
         put?: never;
         /** @description Make a production from a draft that was brought in. */
@@ -171,10 +171,11 @@ export interface paths {
         get: operations["productions_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Delete a production: it can be brought back for thirty days. */
+        delete: operations["productions_destroy"];
         options?: never;
         head?: never;
-        /** @description Change the name or the programme loudness. */
+        /** @description Change the name, the programme loudness, the frame rate; put it among the archived ones, or back. */
         patch: operations["productions_partial_update"];
         trace?: never;
     };
@@ -206,6 +207,40 @@ export interface paths {
         get: operations["productions_board_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/bring-back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring a deleted production back. */
+        post: operations["productions_bring_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/cast-all/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give everybody a voice in every edition who has none there, near the one in the source. */
+        post: operations["productions_cast_all_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -263,6 +298,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/duplicate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Copy a production, with its takes or without. */
+        post: operations["productions_duplicate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/": {
         parameters: {
             query?: never;
@@ -272,7 +324,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Add an edition. */
+        /** @description Add an edition, empty or as a copy of another one. */
         post: operations["productions_editions_create"];
         delete?: never;
         options?: never;
@@ -394,10 +446,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A voice saying this speaker's own line. */
+        /** @description The sound of a voice saying this speaker's own line, once it is there: the sketch where that is asked for. */
         get: operations["productions_editions_castings_audition_retrieve"];
         put?: never;
-        post?: never;
+        /**
+         * @description Have a voice say this speaker's own line, and what can be heard of it already: ask again until it is there.
+         *
+         *     A rich voice is heard as a sketch first, at just the length that it will have.
+         */
+        post: operations["productions_editions_castings_audition_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -518,7 +575,9 @@ export interface paths {
          * @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
          *     or holds.otio, where the picture is held.
          *
-         *     Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so.
+         *     With ``mix`` what belongs to just that mix is handed over, whatever has changed since; else to the newest.
+         *     Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so; drafts that
+         *     nobody has read only where ``unread`` does.
          */
         get: operations["productions_editions_files_retrieve"];
         put?: never;
@@ -688,6 +747,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/removal/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take an edition out; undoing brings it back. */
+        delete: operations["productions_editions_removal_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/replace/": {
         parameters: {
             query?: never;
@@ -714,10 +790,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * @description Bring wordings back: a report first; with ``apply`` what is new or changed is written, and of what would
-         *     overwrite somebody's work just the lines named in ``also``.
-         */
+        /** @description Bring wordings back: a report first; with ``apply`` what was chosen of it is written. */
         post: operations["productions_editions_returned_create"];
         delete?: never;
         options?: never;
@@ -1030,7 +1103,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Do what was undone last again. */
+        /** @description Do again what you undid last. */
         post: operations["productions_redo_create"];
         delete?: never;
         options?: never;
@@ -1270,7 +1343,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Put the last change back. */
+        /** @description Take your own last change back. */
         post: operations["productions_undo_create"];
         delete?: never;
         options?: never;
@@ -1324,10 +1397,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Take a speaker out who has no lines. */
+        delete: operations["speakers_destroy"];
         options?: never;
         head?: never;
-        /** @description Rename a speaker. */
+        /** @description Rename a speaker, or say who they are. */
         patch: operations["speakers_partial_update"];
         trace?: never;
     };
@@ -1456,6 +1530,14 @@ export interface components {
             /** Format: double */
             off: number;
         };
+        Audition: {
+            /** @description Whether the voice itself can be heard. */
+            finished: boolean;
+            /** @description Whether a light voice can be heard in its place. */
+            sketched: boolean;
+            /** @description Why it cannot say this; empty where it can. */
+            fault: string;
+        };
         BackRequest: {
             /** @description Everything after it is undone; 0 undoes all there is. */
             record: number;
@@ -1488,9 +1570,17 @@ export interface components {
             text?: string;
             /** @description Copy from this production instead. */
             production?: number;
+            /**
+             * @description Without it, what would change is only told.
+             * @default true
+             */
+            apply: boolean;
+            /** @description The rows to take, by comma; without it, what is new or was changed in the sheet alone. */
+            take?: string;
         };
         Brought: {
             count: number;
+            rows: components["schemas"]["ComingCasting"][];
             problems: components["schemas"]["Problem"][];
         };
         BroughtRequest: {
@@ -1549,6 +1639,12 @@ export interface components {
              */
             overwrite: boolean;
         };
+        CastAll: {
+            /** @description How many speakers, by language. */
+            cast: {
+                [key: string]: number;
+            };
+        };
         Casting: {
             speaker: number;
             language: string;
@@ -1603,6 +1699,24 @@ export interface components {
             /** @description A role, a BCP 47 tag, or empty: passed over. */
             meaning: string;
         };
+        ComingCasting: {
+            row: number;
+            speaker: string;
+            language: string;
+            what: components["schemas"]["ComingCastingWhatEnum"];
+            /** @description In the sheet, by name. */
+            voice: string;
+            /** @description Here; empty where nobody is cast. */
+            now: string;
+        };
+        /**
+         * @description * `new` - new
+         *     * `changed` - changed
+         *     * `same` - same
+         *     * `changed_here` - changed_here
+         * @enum {string}
+         */
+        ComingCastingWhatEnum: "new" | "changed" | "same" | "changed_here";
         Contrast: {
             points: components["schemas"]["Point"][];
             pairs: components["schemas"]["Pair"][];
@@ -1619,6 +1733,9 @@ export interface components {
             unvoiced: number;
             out_of_date: number;
             current: number;
+            /** @description Lines whose words nobody has read yet. */
+            drafts: number;
+            approved: number;
             /** @description Current lines that are heard as sketches. */
             sketch: number;
             /** @description Lines that do not fit even at the hard limit. */
@@ -1658,12 +1775,21 @@ export interface components {
         Delivery: {
             language: string;
             stops: components["schemas"]["Stop"][];
+            /** @description Lines that are drafts nobody has read. */
+            unread: number[];
+            /** @description Lines whose words are approved. */
+            approved: number;
+            /** @description Lines with words. */
+            worded: number;
             /** @description Lines that are sketches still. */
             sketches: number[];
             /** @description Whether they are being finished just now. */
             finishing: boolean;
             /** @description Lines that are handed over as a list, with their times. */
             on_screen: number;
+            /** @description The recipe of the mix of exactly this state; empty with nothing voiced. */
+            mix: string;
+            mix_state: components["schemas"]["MixStateEnum"];
             /** @description Whether the mix of exactly this state is made. */
             mix_ready: boolean;
             /** @description Lines without words, which the track is silent at. */
@@ -1720,6 +1846,11 @@ export interface components {
          * @enum {string}
          */
         DraftingStateEnum: "running" | "stopped" | "failed" | "done";
+        DuplicateRequest: {
+            name: string;
+            /** @default true */
+            with_takes: boolean;
+        };
         Edition: {
             language: string;
             name: string;
@@ -1730,6 +1861,8 @@ export interface components {
         };
         EditionCreateRequest: {
             language: string;
+            /** @description The edition to copy. */
+            like?: string;
         };
         EditionLines: {
             edition: components["schemas"]["Edition"];
@@ -1824,6 +1957,8 @@ export interface components {
             text: string;
             spans: number[][];
             replaced: string;
+            /** @description A translation that is approved: left, but where it is to be opened. */
+            approved: boolean;
         };
         Hits: {
             /** @description Places. */
@@ -2233,9 +2368,10 @@ export interface components {
          *     * `engine` - drafting engine
          *     * `captions` - captions
          *     * `file` - a file
+         *     * `edition` - another edition
          * @enum {string}
          */
-        OriginEnum: "memory" | "engine" | "captions" | "file";
+        OriginEnum: "memory" | "engine" | "captions" | "file" | "edition";
         Pair: {
             one: number;
             other: number;
@@ -2316,9 +2452,14 @@ export interface components {
             /** Format: double */
             target_lufs?: number;
             commercial?: boolean;
+            archived?: boolean;
+            /** Format: double */
+            fps?: number;
         };
-        PatchedRenameRequest: {
+        PatchedSpeakerChangeRequest: {
             name?: string;
+            /** @description Who they are. */
+            note?: string;
         };
         PatchedStateChangeRequest: {
             lines?: number[];
@@ -2378,6 +2519,12 @@ export interface components {
             target_lufs: number;
             timed: boolean;
             commercial: boolean;
+            archived: boolean;
+            /**
+             * Format: double
+             * @description Frames a second of the picture.
+             */
+            fps: number;
             /** @description Whether the counts are still to be looked at. */
             brief: boolean;
             role: components["schemas"]["RoleEnum"];
@@ -2398,9 +2545,20 @@ export interface components {
             name: string;
             lines: number;
             speakers: number;
-            languages: components["schemas"]["Language"][];
+            languages: components["schemas"]["Stands"][];
             /** Format: date-time */
             created: string;
+            /**
+             * Format: date-time
+             * @description Last, by anybody.
+             */
+            changed: string;
+            /** @description Who made it. */
+            by: string | null;
+            archived: boolean;
+            /** Format: date-time */
+            deleted: string | null;
+            role: components["schemas"]["RoleEnum"];
         };
         /**
          * @description * `sketch` - sketch
@@ -2452,6 +2610,11 @@ export interface components {
             lines?: number[];
             /** @default false */
             apply: boolean;
+            /**
+             * @description Replace in approved wordings too, which opens them.
+             * @default false
+             */
+            reopen: boolean;
         };
         /** @description What came of a change: the lines that lie otherwise than before. */
         Retimed: {
@@ -2464,6 +2627,8 @@ export interface components {
         };
         ReturnReport: {
             written: number;
+            /** @description Lines that were changed here while the report was looked at: left as they are. */
+            moved: number[];
             lines: components["schemas"]["Returned"][];
             /** @description Lines that the file leaves out. */
             missing: number[];
@@ -2473,16 +2638,13 @@ export interface components {
             file: string;
             /** @default false */
             apply: boolean;
-            /**
-             * @description Ids of lines, by comma, that are to be written though they need asking.
-             * @default
-             */
-            also: string;
+            /** @description By line id what is to be written and what it was seen to replace: {“12”: {“text”: …, “over”: …}}. Without it, everything that is new or was changed there alone. */
+            choices?: unknown;
         };
         Returned: {
             line: number | null;
             number: number | null;
-            what: components["schemas"]["WhatEnum"];
+            what: components["schemas"]["ReturnedWhatEnum"];
             needs_asking: boolean;
             /** @description The source, as the translator saw it. */
             original: string;
@@ -2491,6 +2653,18 @@ export interface components {
             now: string;
             state: components["schemas"]["WordingStateEnum"];
         };
+        /**
+         * @description * `new` - new
+         *     * `changed` - changed
+         *     * `same` - same
+         *     * `emptied` - emptied
+         *     * `source_changed` - source_changed
+         *     * `changed_here` - changed_here
+         *     * `approved_here` - approved_here
+         *     * `unknown` - unknown
+         * @enum {string}
+         */
+        ReturnedWhatEnum: "new" | "changed" | "same" | "emptied" | "source_changed" | "changed_here" | "approved_here" | "unknown";
         /**
          * @description * `owner` - owner
          *     * `editor` - editor
@@ -2601,6 +2775,8 @@ export interface components {
             name: string;
             position: number;
             lines: number;
+            /** @description Who they are, for whoever casts them. */
+            note: string;
         };
         SplitRequest: {
             text: string;
@@ -2630,6 +2806,22 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "spare" | "fits" | "fast" | "over";
+        /** @description An edition and how far it is, in lines. */
+        Stands: {
+            tag: string;
+            /** @description In English. */
+            name: string;
+            own_name: string;
+            direction: components["schemas"]["DirectionEnum"];
+            voices: number;
+            /** @description With words. */
+            worded: number;
+            approved: number;
+            /** @description That nobody has read yet. */
+            drafts: number;
+            /** @description With words and a take, current or not. */
+            voiced: number;
+        };
         Stop: {
             code: string;
             lines: number[];
@@ -2722,6 +2914,13 @@ export interface components {
                 [key: string]: components["schemas"]["Rates"];
             };
         };
+        UndoRequest: {
+            /**
+             * @description Take back, too, what others changed on top of it.
+             * @default false
+             */
+            with_others: boolean;
+        };
         Use: {
             production: number;
             name: string;
@@ -2777,18 +2976,6 @@ export interface components {
              */
             kind: components["schemas"]["JobKindEnum"];
         };
-        /**
-         * @description * `new` - new
-         *     * `changed` - changed
-         *     * `same` - same
-         *     * `emptied` - emptied
-         *     * `source_changed` - source_changed
-         *     * `changed_here` - changed_here
-         *     * `approved_here` - approved_here
-         *     * `unknown` - unknown
-         * @enum {string}
-         */
-        WhatEnum: "new" | "changed" | "same" | "emptied" | "source_changed" | "changed_here" | "approved_here" | "unknown";
         WhatIf: {
             now: components["schemas"]["Standing"];
             then: components["schemas"]["Standing"];
@@ -3106,7 +3293,9 @@ export interface operations {
     };
     productions_list: {
         parameters: {
-            query?: never;
+            query?: {
+                deleted?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3167,6 +3356,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Production"];
                 };
+            };
+        };
+    };
+    productions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3248,6 +3457,47 @@ export interface operations {
             };
         };
     };
+    productions_bring_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_cast_all_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastAll"];
+                };
+            };
+        };
+    };
     productions_castings_create: {
         parameters: {
             query?: never;
@@ -3313,6 +3563,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivery"][];
+                };
+            };
+        };
+    };
+    productions_duplicate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuplicateRequest"];
+                "multipart/form-data": components["schemas"]["DuplicateRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
                 };
             };
         };
@@ -3549,6 +3825,7 @@ export interface operations {
                 pace?: number;
                 pauses?: number;
                 pitch?: number;
+                sketch?: boolean;
                 voice: string;
                 younger?: number;
             };
@@ -3568,6 +3845,39 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+        };
+    };
+    productions_editions_castings_audition_create: {
+        parameters: {
+            query: {
+                breathier?: number;
+                brighter?: number;
+                level_db?: number;
+                melody?: number;
+                pace?: number;
+                pauses?: number;
+                pitch?: number;
+                voice: string;
+                younger?: number;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audition"];
                 };
             };
         };
@@ -3736,7 +4046,10 @@ export interface operations {
     productions_editions_files_retrieve: {
         parameters: {
             query?: {
+                /** @description The recipe of just the mix that was shown. */
+                mix?: string;
                 sketch?: boolean;
+                unread?: boolean;
             };
             header?: never;
             path: {
@@ -4021,6 +4334,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Peaks"][];
                 };
+            };
+        };
+    };
+    productions_editions_removal_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5047,7 +5381,12 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UndoRequest"];
+                "multipart/form-data": components["schemas"]["UndoRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -5139,6 +5478,26 @@ export interface operations {
             };
         };
     };
+    speakers_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     speakers_partial_update: {
         parameters: {
             query?: never;
@@ -5150,8 +5509,8 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedRenameRequest"];
-                "multipart/form-data": components["schemas"]["PatchedRenameRequest"];
+                "application/json": components["schemas"]["PatchedSpeakerChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedSpeakerChangeRequest"];
             };
         };
         responses: {

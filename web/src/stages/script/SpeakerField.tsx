@@ -1,3 +1,4 @@
+import { Popover } from "radix-ui";
 import { useId, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -46,13 +47,15 @@ export function SpeakerField({
     if (chosen && chosen !== value) onChoose(chosen);
     onLeave?.();
   }
+  const shown = open && options.length > 0;
   return (
-    <span className="relative block min-w-0 grow">
+    <Popover.Root open={shown} modal={false}>
+      <Popover.Anchor asChild>
       <input
         ref={field}
         role="combobox"
         aria-label={label}
-        aria-expanded={open}
+        aria-expanded={shown}
         aria-controls={list}
         aria-activedescendant={open && options.length ? `${list}-${at}` : undefined}
         aria-autocomplete="list"
@@ -61,7 +64,7 @@ export function SpeakerField({
         disabled={disabled}
         placeholder={placeholder}
         title={typed === null ? value : undefined}
-        className={`w-full min-w-0 truncate bg-transparent font-semibold text-sm rounded-sm px-1 py-0.5 hover:bg-sunk focus:bg-paper disabled:opacity-100 ${className}`}
+        className={`block w-full min-w-0 grow truncate bg-transparent font-semibold text-sm rounded-sm px-1 py-0.5 hover:bg-sunk focus:bg-paper disabled:opacity-100 ${className}`}
         value={typed ?? value ?? ""}
         maxLength={120}
         onFocus={(event) => event.target.select()}
@@ -88,8 +91,19 @@ export function SpeakerField({
           }
         }}
       />
-      {open && options.length > 0 && (
-        <ul id={list} role="listbox" aria-label={label} className="absolute z-30 top-full start-0 mt-0.5 min-w-full w-56 max-h-72 overflow-auto rounded-md border border-rule bg-paper shadow-xl p-1">
+      </Popover.Anchor>
+      <Popover.Portal>
+        {/* Over everything that comes after it, and within the window: the hand stays in the field. */}
+        <Popover.Content
+          asChild
+          align="start"
+          sideOffset={2}
+          collisionPadding={8}
+          onOpenAutoFocus={(event) => event.preventDefault()}
+          onCloseAutoFocus={(event) => event.preventDefault()}
+          onInteractOutside={(event) => event.preventDefault()}
+        >
+        <ul id={list} role="listbox" aria-label={label} className="z-50 w-60 max-h-[min(18rem,var(--radix-popover-content-available-height))] overflow-auto rounded-md border border-rule bg-paper shadow-xl p-1">
           {options.map((one, index) => {
             const known = index < found.length ? found[index] : undefined;
             return (
@@ -112,7 +126,8 @@ export function SpeakerField({
             );
           })}
         </ul>
-      )}
-    </span>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }

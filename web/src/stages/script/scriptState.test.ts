@@ -52,7 +52,7 @@ describe("choosing and moving", () => {
 });
 
 describe("copying and finding", () => {
-  const speakers = new Map([[1, { id: 1, name: "Keeper", position: 0, lines: 1 }]]);
+  const speakers = new Map([[1, { id: 1, name: "Keeper", position: 0, lines: 1, note: "" }]]);
   it("copies as text and as a table", () => {
     expect(asText([{ ...line(1, "A", "Mind it."), notes: "low" }], speakers)).toBe("Keeper: (low) Mind it.");
     expect(asTable([line(1, "A", "a < b")], speakers)).toBe("<table><tr><td>Keeper</td><td>a &lt; b</td></tr></table>");

@@ -107,7 +107,19 @@ export function useScriptActions(production: number) {
       changePart: (part: number, body: Schemas["PatchedPartChangeRequest"]) =>
         run(() => data(api.PATCH("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() }, body }))),
       endPart: (part: number) => run(() => data(api.DELETE("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() } }))),
-      undo: () => run(() => data(api.POST("/api/productions/{production_id}/undo/", { params: params() }))),
+      /** One's own last change; where somebody else's lies on top, that is said, and theirs offered with it. */
+      async undo(withOthers = false): Promise<ScriptPart | null> {
+        try {
+          const answer = await data(api.POST("/api/productions/{production_id}/undo/", { params: params(), body: { with_others: withOthers } }));
+          take(client, production, answer);
+          return answer;
+        } catch (error) {
+          if (!(error instanceof Fault)) throw error;
+          const action = error.code === "later_change" ? { label: t("frame.undoTheirs"), act: () => void this.undo(true) } : undefined;
+          say({ tone: "bad", text: error.message || t("common.unreachable"), ...(action ? { action } : {}) });
+          return null;
+        }
+      },
       redo: () => run(() => data(api.POST("/api/productions/{production_id}/redo/", { params: params() }))),
       back: (record: number) => run(() => data(api.POST("/api/productions/{production_id}/back/", { params: params(), body: { record } }))),
       join: (line: number) =>

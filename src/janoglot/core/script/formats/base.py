@@ -30,6 +30,8 @@ class Hints:
     pattern: str = ""
     """A regular expression: a row that it is found in begins a part and is its title."""
     narrator: str = "Narrator"
+    fps: float | None = None
+    """Frames a second of the picture, for times that count frames."""
     known: tuple[str, ...] = ()
     """Names that are speakers anyway."""
 

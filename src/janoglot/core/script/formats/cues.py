@@ -13,12 +13,12 @@ from dataclasses import dataclass
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED
+from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.formats.plain import take_directions
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.naming import Names, label_of
-from janoglot.core.script.times import read_time
 
-_TIMING = re.compile(r"^\s*(?P<start>[\d:.,]+)\s*-{1,2}>\s*(?P<end>[\d:.,]+)(?:\s+.*)?$")
+_TIMING = re.compile(r"^\s*(?P<start>[\d:;.,]+)\s*-{1,2}>\s*(?P<end>[\d:;.,]+)(?:\s+.*)?$")
 _VOICE = re.compile(r"<v(?:\.[^\s>]*)?[ \t]+([^>]+)>")
 _MARKUP = re.compile(r"</?[A-Za-z][^>]*>|<\d[\d:.]*>|\{\\[^}]*\}")
 
@@ -46,7 +46,7 @@ def read_cues(text: str, script: Script) -> list[Cue]:
     for index, at in enumerate(starts):
         match = _TIMING.match(rows[at])
         assert match is not None
-        start, end = read_time(match["start"]), read_time(match["end"])
+        start, end = timed(match["start"], script), timed(match["end"], script)
         if start is None or end is None or end <= start:
             script.problems.append(Problem(
                 "bad_cue_time", "“{text}” does not run forward in time: the cue was left out.",

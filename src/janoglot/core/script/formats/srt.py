@@ -34,7 +34,7 @@ class SubRip:
         return not text.lstrip("\ufeff").startswith("WEBVTT") and bool(_START.search(text[:4000]))
 
     def read(self, text: str, hints: Hints) -> Script:
-        script = Script()
+        script = Script(fps=hints.fps)
         script.lines = lines_of_cues(read_cues(text, script), script, hints.known)
         return script
 

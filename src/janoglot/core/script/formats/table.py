@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.model import Script, ScriptLine
-from janoglot.core.script.times import read_time, write_time
+from janoglot.core.script.times import write_time
 
 ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind")
 
@@ -106,7 +107,7 @@ class Table:
 
     def read_rows(self, rows: Sequence[tuple[int, list[str]]], hints: Hints) -> Script:
         """A script from rows of cells, each with its number in the file from 1. Raises BadInput."""
-        script = Script()
+        script = Script(fps=hints.fps)
         layout = _layout(rows, hints, script)
         script.columns = list(zip(layout.headers, layout.roles, strict=True))
         script.languages = list(dict.fromkeys(role for role in layout.roles if role not in (*ROLES, "")))
@@ -123,7 +124,7 @@ class Table:
         if len(cells) > len(layout.roles):
             extra = [cell for cell in cells[len(layout.roles):] if cell]
             if extra:
-                problem("extra_cells", "{count} cells more than the header names, from “{first}”: left out. "
+                problem("extra_cells", "{count} more cells than the header names, from “{first}”: left out. "
                         "Words that hold the separator need quotation marks.", count=len(extra), first=extra[0][:30])
         values: dict[str, str] = {}
         for role, cell in zip(layout.roles, cells, strict=False):
@@ -142,19 +143,19 @@ class Table:
         speaker = values.get("speaker", "")
         if not speaker:
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
-        start, end = self._slot(values, problem)
+        start, end = self._slot(values, problem, script)
         script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, values.get("notes", ""),
                                        values.get("part", ""), row, wordings, is_on_screen(values.get("kind", ""))))
 
     @staticmethod
-    def _slot(values: dict[str, str], problem: object) -> tuple[float | None, float | None]:
+    def _slot(values: dict[str, str], problem: object, script: Script) -> tuple[float | None, float | None]:
         times: dict[str, float] = {}
         for role in ("start", "end", "duration"):
             if role in values:
-                seconds = read_time(values[role])
+                seconds = timed(values[role], script)
                 if seconds is None:
                     problem("bad_time", "“{text}” is not a time: the line is kept without its slot. "  # type: ignore[operator]
-                            "Write 1:02.5, 00:01:02,500 or seconds.", text=values[role])
+                            "Write 1:02.5, 00:01:02,500, 00:01:02:12 or seconds.", text=values[role])
                     return None, None
                 times[role] = seconds
         if "start" not in times:

@@ -38,7 +38,7 @@ class WebVtt:
         return text.lstrip("\ufeff").startswith("WEBVTT")
 
     def read(self, text: str, hints: Hints) -> Script:
-        script = Script()
+        script = Script(fps=hints.fps)
         # Blanked out rather than removed, so that rows keep their numbers.
         kept = _BLOCK.sub(lambda match: "\n" * match[0].count("\n"), text)
         script.lines = lines_of_cues(read_cues(kept, script), script, hints.known)

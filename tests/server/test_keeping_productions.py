@@ -1,0 +1,183 @@
+"""Productions and editions: deleted and brought back, duplicated, archived; speakers noted, taken out, cast everywhere."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from janoglot.adapt.models import Wording
+from janoglot.cast.models import Casting
+from janoglot.core.speech.catalogue import catalogue
+from janoglot.direct.models import Take
+from janoglot.productions.actions.delete_production import purge_deleted
+from janoglot.productions.models import ActionRecord, Edition, Production
+from janoglot.script.models import Line, Speaker
+from janoglot.server.storage import media
+from janoglot.timing import keeping
+from janoglot.timing.keeping import tidy_media
+from janoglot.timing.models import SourceMedia
+from tests.server.conftest import Call, edition_path, lines
+from tests.server.test_making import cast_and_voice
+
+
+def listed(call: Call, who: str = "owner", query: str = "") -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = call(who, "get", f"/api/productions/{query}").json()
+    return found
+
+
+class TestDeleting:
+    def test_kept_brought_back_and_let_go_at_last(self, production: Production, call: Call) -> None:
+        path = f"/api/productions/{production.pk}/"
+        assert call("editor", "delete", path).status_code == 403
+        assert call("owner", "delete", path).status_code == 204
+        assert listed(call) == []
+        assert call("owner", "get", path).status_code == 404
+        assert [p["name"] for p in listed(call, query="?deleted=true")] == ["The Night Ferry"]
+        assert listed(call, "editor", "?deleted=true") == []
+        assert call("editor", "post", f"{path}bring-back/").status_code == 404
+        assert call("owner", "post", f"{path}bring-back/").status_code == 204
+        assert call("owner", "get", path).status_code == 200
+        call("owner", "delete", path)
+        assert purge_deleted() == 0
+        Production.objects.update(deleted=timezone.now() - timedelta(days=31))
+        assert purge_deleted() == 1
+        assert not Line.objects.exists()
+
+
+class TestDuplicating:
+    @pytest.mark.parametrize("with_takes", [True, False])
+    def test_a_production(self, with_takes: bool, production: Production, call: Call) -> None:
+        cast_and_voice(call, production)
+        pilot = Speaker.objects.get(production=production, name="Pilot").pk
+        call("owner", "patch", f"{edition_path(production)}timing/", {"settings": {"speakers": {str(pilot): {"hard_fast": 1.3}}}})
+        made = call("reader", "post", f"/api/productions/{production.pk}/duplicate/", {"name": "Again", "with_takes": with_takes}).json()
+        copy = Production.objects.get(pk=made["id"])
+        assert (copy.name, made["role"]) == ("Again", "owner")
+        there = call("reader", "get", edition_path(copy)).json()["lines"]
+        assert [line["words"] for line in there] == [line["words"] for line in lines(call, production)]
+        assert {line["state"] for line in there} == {"current"}, "its takes are named by what they are made from"
+        assert (set(Wording.objects.filter(edition__production=copy).values_list("take_id", flat=True)) == {""}) != with_takes
+        assert list(Edition.objects.get(production=copy, language="es-MX").timing["speakers"]) == [
+            str(Speaker.objects.get(production=copy, name="Pilot").pk)]
+        call("reader", "post", f"/api/productions/{copy.pk}/script/remove/", {"lines": [there[0]["id"]]})
+        assert len(lines(call, production)) == 3
+        assert call("reader", "get", f"/api/productions/{copy.pk}/").json()["undo"] == "remove_lines"
+
+    def test_an_edition_in_another_place(self, production: Production, call: Call) -> None:
+        cast_and_voice(call, production)
+        call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [lines(call, production)[0]["id"]], "state": "approved"})
+        answer = call("editor", "post", f"/api/productions/{production.pk}/editions/", {"language": "es-AR", "like": "es-MX"})
+        assert answer.status_code == 201
+        assert set(Wording.objects.filter(edition__language="es-AR").values_list("state", "origin")) == {("draft", "edition")}
+        assert Casting.objects.filter(edition__language="es-AR").count() == 2
+        call("editor", "post", f"/api/productions/{production.pk}/editions/", {"language": "it", "like": "es-MX"})
+        assert set(Wording.objects.filter(edition__language="it").values_list("text", flat=True)) == {""}
+        assert call("editor", "post", f"/api/productions/{production.pk}/editions/", {"language": "es-AR", "like": "es-MX"}).status_code == 400
+
+
+class TestEditions:
+    def test_taken_out_and_brought_back_with_its_takes(self, production: Production, call: Call) -> None:
+        path = cast_and_voice(call, production)
+        assert call("owner", "delete", f"{edition_path(production, 'en-GB')}removal/").status_code == 400
+        assert call("editor", "delete", f"{path}removal/").status_code == 204
+        assert call("editor", "get", path).status_code == 404
+        assert call("editor", "post", f"/api/productions/{production.pk}/undo/", {}).status_code == 200
+        assert {line["state"] for line in lines(call, production)} == {"current"}
+        assert Take.objects.count() == 3
+
+
+class TestListing:
+    def test_how_each_stands(self, production: Production, call: Call) -> None:
+        cast_and_voice(call, production)
+        call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [lines(call, production)[0]["id"]], "state": "approved"})
+        (row,) = listed(call)
+        spanish = next(one for one in row["languages"] if one["tag"] == "es-MX")
+        assert {name: spanish[name] for name in ("worded", "approved", "drafts", "voiced")} == {
+            "worded": 3, "approved": 1, "drafts": 0, "voiced": 3}
+        assert (row["by"], row["role"], row["archived"]) == ("owner", "owner", False)
+        assert row["changed"] >= row["created"]
+
+    def test_settings_and_archiving(self, production: Production, call: Call) -> None:
+        path = f"/api/productions/{production.pk}/"
+        assert call("owner", "patch", path, {"archived": True, "fps": 29.97, "name": "The Day Ferry"}).status_code == 200
+        (row,) = listed(call)
+        assert (row["archived"], row["name"]) == (True, "The Day Ferry")
+        assert call("owner", "patch", path, {"fps": 0}).status_code == 400
+
+
+class TestSpeakers:
+    def test_noted_and_taken_out_once_silent(self, production: Production, call: Call) -> None:
+        cast_and_voice(call, production)
+        cook = Speaker.objects.get(production=production, name="Cook")
+        call("editor", "patch", f"/api/speakers/{cook.pk}/", {"note": "Sixty, dry, from the coast"})
+        told = call("reader", "get", f"/api/productions/{production.pk}/").json()["speakers"]
+        assert next(one["note"] for one in told if one["id"] == cook.pk).startswith("Sixty")
+        assert call("editor", "delete", f"/api/speakers/{cook.pk}/").status_code == 400
+        call("editor", "post", f"/api/productions/{production.pk}/script/give/", {"all_of": cook.pk, "speaker": "Pilot"})
+        assert call("editor", "delete", f"/api/speakers/{cook.pk}/").status_code == 204
+        assert not Casting.objects.filter(speaker=cook.pk).exists()
+        call("editor", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert Casting.objects.filter(speaker=cook.pk).count() == 1
+
+    def test_cast_in_every_edition_as_the_same_person(self, production: Production, call: Call) -> None:
+        pilot = Speaker.objects.get(production=production, name="Pilot").pk
+        call("owner", "put", f"{edition_path(production, 'fr-FR')}castings/{pilot}/", {"voice": "curlew"})
+        cast = call("owner", "post", f"/api/productions/{production.pk}/cast-all/", {}).json()["cast"]
+        assert cast == {"en-GB": 2, "es-MX": 2, "fr-FR": 1}
+        assert Casting.objects.get(edition__language="fr-FR", speaker=pilot).voice == "curlew", "chosen by hand"
+        voices = catalogue()
+        for speaker in Speaker.objects.filter(production=production):
+            pitches = [voices[c.voice].shaping.pitch_hz for c in Casting.objects.filter(speaker=speaker)
+                       if c.voice != "curlew"]
+            assert max(pitches) / min(pitches) < 1.35
+
+    def test_nobody_silent_is_cast(self, production: Production, call: Call) -> None:
+        Speaker.objects.create(production=production, name="Silent", position=9)
+        call("owner", "post", f"/api/productions/{production.pk}/cast-all/", {})
+        assert not Casting.objects.filter(speaker__name="Silent").exists()
+
+
+class TestUnreadDrafts:
+    def test_stop_the_hand_over_with_a_way_past(self, production: Production, call: Call) -> None:
+        path = cast_and_voice(call, production)
+        first = lines(call, production)[0]["id"]
+        call("owner", "patch", f"{path}wordings/", {"lines": [first], "state": "draft"})
+        call("owner", "post", f"{path}mixes/", {})
+        refused = call("owner", "get", f"{path}files/mix.wav?sketch=true")
+        assert (refused.status_code, "1 line is a draft" in refused.json()["message"]) == (400, True)
+        assert call("owner", "get", f"{path}files/mix.wav?sketch=true&unread=true").status_code == 200
+        row = next(one for one in call("owner", "get", f"/api/productions/{production.pk}/deliveries/").json() if one["language"] == "es-MX")
+        assert (row["unread"], row["approved"], row["worded"]) == ([first], 0, 3)
+        call("owner", "patch", f"{path}wordings/", {"lines": [first], "state": "approved"})
+        assert call("owner", "get", f"{path}files/captions.srt").status_code == 200
+
+
+class TestRecordings:
+    def test_what_nothing_needs_goes_and_the_rest_stays(self, production: Production, monkeypatch: pytest.MonkeyPatch) -> None:
+        monkeypatch.setattr(keeping, "_GRACE", 0.0)
+
+        def keep(key: str) -> Path:
+            return media().write(key, lambda place: place.write_bytes(b"x" * 10) and None)
+
+        for stem in ("aa11", "bb22", "cc33"):
+            for name in (f"{stem}.mp4", f"{stem}-picture.mp4", f"{stem}-sound.flac", f"{stem}-sound.peaks"):
+                keep(name)
+        SourceMedia.objects.create(production=production, key="aa11.mp4", name="a", facts={})
+        ActionRecord.objects.create(production=production, name="take_out_source_media", changes=[
+            {"model": "timing.sourcemedia", "id": 1, "before": {"key": "bb22.mp4"}, "after": None}])
+        assert set(tidy_media(really=False)) == {"cc33.mp4", "cc33-picture.mp4", "cc33-sound.flac", "cc33-sound.peaks"}
+        tidy_media()
+        assert media().has("bb22.mp4")
+        assert not media().has("cc33-sound.flac")
+        ActionRecord.objects.update(at=timezone.now() - timedelta(days=31))
+        assert "bb22.mp4" in tidy_media()
+        assert media().has("aa11-sound.peaks")
+
+    def test_over_the_quota_nothing_is_read(self, production: Production, call: Call, settings: Any) -> None:
+        settings.MEDIA_QUOTA = 10
+        answer = call("owner", "post", f"/api/productions/{production.pk}/source-media/", {"file": b""}, format="multipart")
+        assert (answer.status_code, answer.json()["code"]) == (400, "quota")
