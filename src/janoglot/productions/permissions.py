@@ -15,18 +15,17 @@ _MAY_CHANGE = {Role.OWNER, Role.EDITOR}
 
 def visible_productions(user: Anyone) -> QuerySet[Production]:
     """Every production that ``user`` is a member of, but those that were deleted."""
-    return _of(user).filter(deleted=None)
+    if not user.is_authenticated:
+        return Production.objects.none()
+    return Production.objects.filter(memberships__user=user, deleted=None)
 
 
 def deleted_productions(user: Anyone) -> QuerySet[Production]:
     """Those that ``user`` may bring back."""
-    return _of(user).exclude(deleted=None).filter(memberships__role=Role.OWNER)
-
-
-def _of(user: Anyone) -> QuerySet[Production]:
     if not user.is_authenticated:
         return Production.objects.none()
-    return Production.objects.filter(memberships__user=user)
+    # In one call: both are to hold of one and the same membership.
+    return Production.objects.filter(memberships__user=user, memberships__role=Role.OWNER, deleted__isnull=False)
 
 
 def production_for(user: Anyone, production_id: int, change: bool = False) -> Production:

@@ -5,11 +5,13 @@ import { useTranslation } from "react-i18next";
 
 import { api, data, type Production, type Voicing } from "../shared/api/client";
 import { askForMix, castRest, startVoicing, useCurrentMix, useEdition } from "../shared/api/queries";
-import { clock } from "../shared/format";
-import { Button, IconButton } from "../shared/ui/controls";
+import { span } from "../shared/format";
+import { Button, IconButton, Tip } from "../shared/ui/controls";
 import { usePlace } from "./place";
 import { useNotices } from "./notices";
 import { useJob } from "./useJob";
+
+const UNITS = (t: (key: string) => string) => ({ h: t("time.h"), min: t("time.min"), s: t("time.s") });
 
 /** The one main button: always what would be done next in this edition, or how far it is. */
 export function MainAction({ production }: { production: Production }) {
@@ -35,7 +37,7 @@ export function MainAction({ production }: { production: Production }) {
     if (made) void client.invalidateQueries({ queryKey: ["production", production.id, "deliveries"] });
   }, [made, client, production.id]);
 
-  if (!edition) return <Button look="main" disabled className="min-w-36">…</Button>;
+  if (!edition) return <Button look="main" aria-busy className="min-w-36">{t("common.loading")}</Button>;
   if (running) {
     const left = running.state === "running" ? running.seconds_left : null;
     return (
@@ -47,7 +49,7 @@ export function MainAction({ production }: { production: Production }) {
           />
           <span className="relative">
             {t("voicing.progress", { done: running.done, total: running.total })}
-            {left !== null && ` · ${t("voicing.left", { count: Math.ceil(left) })}`}
+            {left !== null && ` · ${t("voicing.timeLeft", { time: span(left, UNITS(t)) })}`}
           </span>
         </span>
         <StopButton name={t("voicing.stop")} job={running} />
@@ -65,7 +67,8 @@ export function MainAction({ production }: { production: Production }) {
       client.setQueryData<Voicing[]>(["production", id, "voicings", place.language], (jobs) => [begun, ...(jobs ?? [])]);
     });
   let label: string;
-  let work: (() => void) | null;
+  let why = "";
+  let work: () => void;
   if (counts.lines === counts.empty) {
     label = t("main.words");
     work = () => place.go({ stage: "adapt" });
@@ -76,15 +79,22 @@ export function MainAction({ production }: { production: Production }) {
     label = t("main.voice", { count: waiting });
     work = () =>
       begin("take");
+  } else if (finishing && mixReady?.state !== "ready") {
+    // The rich voices come behind: what is there can be heard whole meanwhile.
+    label = mixReady?.state === "making" ? t("main.mixing", { percent: Math.round(mixReady.share * 100) }) : t("main.sketchMix");
+    why = t("main.whySketch");
+    work = mixReady?.state === "making" ? () => place.go({ stage: "mix" }) : () => act.mutate(() => askForMix(id, place.language));
   } else if (finishing) {
-    label = t("main.finishing");
-    work = null;
+    label = t("main.deliverSketch");
+    why = t("main.whySketch");
+    work = () => place.go({ stage: "deliver" });
   } else if (counts.sketch > 0) {
     label = t("main.finish", { count: counts.sketch });
     work = () => begin("finish");
   } else if (mixReady?.state === "making") {
     label = t("main.mixing", { percent: Math.round(mixReady.share * 100) });
-    work = null;
+    why = t("main.whyMixing");
+    work = () => place.go({ stage: "mix" });
   } else if (mixReady?.state !== "ready") {
     label = t("main.mix");
     work = () => act.mutate(() => askForMix(id, place.language));
@@ -93,9 +103,12 @@ export function MainAction({ production }: { production: Production }) {
     work = () => place.go({ stage: "deliver" });
   }
   return (
-    <Button look="main" className="min-w-36" disabled={!work || act.isPending} onClick={() => work?.()}>
-      {label}
-    </Button>
+    <Tip text={why || label}>
+      {/* Pressed twice it does it once; it is never without a next step. */}
+      <Button look="main" className="min-w-36" aria-busy={act.isPending} onClick={() => !act.isPending && work()}>
+        {label}
+      </Button>
+    </Tip>
   );
 }
 
@@ -127,7 +140,7 @@ export function Finishing({ production }: { production: Production }) {
         <span className="absolute inset-y-0 start-0 bg-tide" style={{ width: `${(100 * job.done) / Math.max(1, job.total)}%` }} />
       </span>
       {t("voicing.finishing", { done: job.done, total: job.total })}
-      {job.seconds_left !== null && ` · ${t("voicing.minutes", { time: clock(job.seconds_left).replace(/\.\d$/, "") })}`}
+      {job.seconds_left !== null && ` · ${t("voicing.timeLeft", { time: span(job.seconds_left, UNITS(t)) })}`}
       {production.role !== "reader" && <StopButton name={t("voicing.stopFinishing")} job={job} />}
     </span>
   );

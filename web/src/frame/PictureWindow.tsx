@@ -1,16 +1,48 @@
-import { EyeOff } from "lucide-react";
+import { Clapperboard, EyeOff, PanelRight, PictureInPicture2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
+import { create } from "zustand";
 
 import type { EditionLines, Line, Production } from "../shared/api/client";
 import { IconButton } from "../shared/ui/controls";
 import { hushBeneath, stepBeneath } from "./beneath";
 import { inStep, middleOfFrame, middleOfLastFrame, pictureAt } from "./picture";
-import { usePlace } from "./place";
 import { usePlayer } from "./player";
 import { mediaFile, useSourceMedia } from "./useSourceMedia";
 
-/** The source's picture in a small window, in step with what is heard; and what else is heard, in step with it. */
+export type PictureMode = "docked" | "floating" | "away";
+const MODE = "janoglot.picture";
+const WIDTH = { least: 180, usual: 256, most: 560 };
+
+interface PicturePlace {
+  mode: PictureMode;
+  width: number;
+  set: (over: { mode?: PictureMode; width?: number }) => void;
+}
+
+/** Where the picture is: beside the work, over it where somebody put it there, or away. Kept in this browser. */
+export const usePicturePlace = create<PicturePlace>((set, get) => ({
+  ...keptPlace(),
+  set: (over) => {
+    set(over);
+    const { mode, width } = get();
+    localStorage.setItem(MODE, JSON.stringify({ mode, width }));
+  },
+}));
+
+function keptPlace(): { mode: PictureMode; width: number } {
+  try {
+    const found = JSON.parse(localStorage.getItem(MODE) ?? "null") as { mode?: string; width?: number } | null;
+    const mode = found?.mode === "floating" || found?.mode === "away" ? found.mode : "docked";
+    return { mode, width: clampWidth(Number(found?.width) || WIDTH.usual) };
+  } catch {
+    return { mode: "docked", width: WIDTH.usual };
+  }
+}
+
+const clampWidth = (width: number) => Math.min(WIDTH.most, Math.max(WIDTH.least, Math.round(width)));
+
+/** The source's picture, in step with what is heard; and what else is heard, in step with it. Docked it covers nothing. */
 export function PictureWindow({ production, dub, line }: {
   production: Production;
   dub: EditionLines | undefined;
@@ -19,10 +51,9 @@ export function PictureWindow({ production, dub, line }: {
 }) {
   const { t } = useTranslation();
   const media = useSourceMedia(production.id);
-  const [shown, setShown] = useState(true);
-  const { stage } = usePlace();
+  const { mode, width, set } = usePicturePlace();
   const [moved, setMoved] = useState<{ x: number; y: number } | null>(kept);
-  const place = moved ?? { x: stage === "time" ? 372 : 32, y: 84 };
+  const place = moved ?? { x: 32, y: 84 };
   const video = useRef<HTMLVideoElement>(null);
   const holds = dub?.holds;
   const fps = media?.fps ?? 25;
@@ -58,40 +89,78 @@ export function PictureWindow({ production, dub, line }: {
       hushBeneath();
     };
   }, [production.id, dub, holds, fps, line]);
-  if (media?.state !== "ready" || !media.has_picture) return null;
-  if (!shown)
-    return (
-      <button type="button" className="fixed z-20 end-96 bottom-20 bg-quay text-quay-ink text-xs rounded-md px-2 h-7" onClick={() => setShown(true)}>
-        {t("picture.show")}
-      </button>
-    );
+  if (media?.state !== "ready" || !media.has_picture || mode === "away") return null;
+  const floating = mode === "floating";
+  const turned = document.documentElement.dir === "rtl" ? -1 : 1;
+  function drag(event: React.PointerEvent, follow: (dx: number, dy: number) => void, end?: () => void) {
+    const from = { x: event.clientX, y: event.clientY };
+    const move = (next: PointerEvent) => follow(turned * (next.clientX - from.x), next.clientY - from.y);
+    const over = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", over);
+      end?.();
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", over);
+  }
   return (
     <section
       aria-label={t("picture.name")}
-      className="fixed z-20 w-64 rounded-md overflow-hidden shadow-xl border border-quay bg-quay cursor-move"
-      style={{ insetInlineEnd: place.x, bottom: place.y }}
+      className={floating ? "fixed z-20 rounded-md overflow-hidden shadow-xl border border-quay bg-quay cursor-move" : "relative shrink-0 self-stretch border-s border-rule bg-quay overflow-hidden"}
+      style={floating ? { insetInlineEnd: place.x, bottom: place.y, width } : { width }}
       onPointerDown={(event) => {
-        if ((event.target as HTMLElement).closest("button")) return;
-        const from = { x: event.clientX, y: event.clientY, ...{ ex: place.x, ey: place.y } };
-        const turned = document.documentElement.dir === "rtl" ? -1 : 1;
-        const move = (next: PointerEvent) => setMoved({ x: Math.max(4, from.ex - turned * (next.clientX - from.x)), y: Math.max(70, from.ey - (next.clientY - from.y)) });
-        const end = () => {
-          window.removeEventListener("pointermove", move);
-          window.removeEventListener("pointerup", end);
+        if (!floating || (event.target as HTMLElement).closest("button, [role=separator]")) return;
+        const from = place;
+        drag(event, (dx, dy) => setMoved({ x: Math.max(4, from.x - dx), y: Math.max(70, from.y - dy) }), () =>
           setMoved((now) => {
             if (now) localStorage.setItem(KEPT, JSON.stringify(now));
             return now;
-          });
-        };
-        window.addEventListener("pointermove", move);
-        window.addEventListener("pointerup", end);
+          }));
       }}
     >
       <video ref={video} muted playsInline preload="auto" className="block w-full" src={mediaFile(production.id, media, "mp4")} data-testid="picture" />
-      <span className="absolute top-1 end-1 on-quay">
-        <IconButton name={t("picture.hide")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => setShown(false)}><EyeOff size={13} aria-hidden /></IconButton>
+      <div
+        role="separator"
+        aria-orientation="vertical"
+        aria-label={t("picture.size")}
+        aria-valuenow={width}
+        aria-valuemin={WIDTH.least}
+        aria-valuemax={WIDTH.most}
+        tabIndex={0}
+        className="absolute inset-y-0 start-0 w-1.5 cursor-ew-resize hover:bg-lamp/60 focus-visible:bg-lamp"
+        style={{ touchAction: "none" }}
+        onPointerDown={(event) => {
+          const from = width;
+          event.stopPropagation();
+          drag(event, (dx) => set({ width: clampWidth(from - dx) }));
+        }}
+        onKeyDown={(event) => {
+          const by = { ArrowLeft: 16 * turned, ArrowRight: -16 * turned }[event.key];
+          if (!by) return;
+          event.preventDefault();
+          set({ width: clampWidth(width + by) });
+        }}
+      />
+      <span className="absolute top-1 end-1 on-quay flex gap-0.5">
+        <IconButton name={t(floating ? "picture.dock" : "picture.float")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => set({ mode: floating ? "docked" : "floating" })}>
+          {floating ? <PanelRight size={13} aria-hidden /> : <PictureInPicture2 size={13} aria-hidden />}
+        </IconButton>
+        <IconButton name={t("picture.hide")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => set({ mode: "away" })}><EyeOff size={13} aria-hidden /></IconButton>
       </span>
     </section>
+  );
+}
+
+/** Brings the picture back where it was put away, or puts it away; there while there is a picture. */
+export function PictureButton({ production }: { production: number }) {
+  const { t } = useTranslation();
+  const media = useSourceMedia(production);
+  const { mode, set } = usePicturePlace();
+  if (media?.state !== "ready" || !media.has_picture) return null;
+  return (
+    <IconButton name={t(mode === "away" ? "picture.show" : "picture.hide")} aria-pressed={mode !== "away"} className={mode === "away" ? "" : "text-tide"} onClick={() => set({ mode: mode === "away" ? "docked" : "away" })}>
+      <Clapperboard size={16} aria-hidden />
+    </IconButton>
   );
 }
 

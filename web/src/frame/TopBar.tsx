@@ -52,7 +52,7 @@ export function TopBar({ production }: { production: Production }) {
       >
         <Tabs.List aria-label={t("frame.editions")} className="flex min-w-0 overflow-x-auto [scrollbar-width:none] gap-0.5">
           {production.editions.map((edition) => (
-            <Tip key={edition.language} text={`${edition.name}: ${t("frame.voiced", { percent: voiced(edition) })}`}>
+            <Tip key={edition.language} text={`${edition.name}: ${t("frame.voiced", { percent: voiced(edition) })}${edition.is_source ? "" : `, ${t("frame.readAndApproved", { approved: edition.counts.approved, drafts: edition.counts.drafts })}`}`}>
               <Tabs.Trigger
                 value={edition.language}
                 // The tabs change the whole work below, which is no panel of Radix's own.
@@ -63,6 +63,7 @@ export function TopBar({ production }: { production: Production }) {
                 {edition.own_name.replace(/\s*[（(].*[）)]$/, (place_) => (siblings(production, edition) ? place_ : ""))}
                 <span className="text-2xs font-normal text-quay-soft" lang="en">
                   {edition.is_source ? t("frame.source") : production.brief ? "…" : `${voiced(edition)} %`}
+                  {!edition.is_source && !production.brief && edition.counts.drafts > 0 && <span className="ms-1 text-lamp">{t("frame.unread", { count: edition.counts.drafts })}</span>}
                 </span>
               </Tabs.Trigger>
             </Tip>

@@ -13,6 +13,7 @@ import { SpeakerMark } from "../shared/ui/SpeakerMark";
 import { lineAt, spokenWords, wordAt } from "./lines";
 import { HeardMenu } from "./HeardMenu";
 import { lineInAddress, usePlace } from "./place";
+import { pictureAt, timeIn } from "./picture";
 import { usePlayer, type Listening, type Under } from "./player";
 import { mediaFile, useSourceMedia } from "./useSourceMedia";
 
@@ -93,7 +94,23 @@ export function Transport({
     place.select(next.id);
     if (player.playing) player.seek(next.start);
   }
-  useKeys({ " ": toggle, ",": () => step(-1), ".": () => step(1) });
+  /** Another of source, dub and both, on from where it is: by the source's picture, which they have in common. */
+  function hear(next: Listening) {
+    if (next === listening) return;
+    const was = player.playing || player.preparing !== null;
+    const here = loadedHere ? player.time : null;
+    player.setListening(next);
+    if (!was) return;
+    const to = next === "source" ? source : dub;
+    if (!to) return;
+    const own = heard?.edition.is_source ? [] : (heard?.holds ?? []);
+    const at = here === null ? null : timeIn(to.edition.is_source ? [] : to.holds, pictureAt(own, here)).time;
+    const file = next === "source" ? recording : null;
+    if (file) void player.playFile(production.id, to.edition.language, file, at);
+    else if (to.mix_recipe) void player.play(production.id, to.edition.language, to.mix_recipe, at, next === "both" && source && (recording ?? source.mix_recipe) ? [{ language: source.edition.language, address: recording, holds: [], level: 0.45 }] : []);
+    else player.pause();
+  }
+  useKeys({ h: () => !isSource && hear(listening === "source" ? "dub" : "source"), " ": toggle, ",": () => step(-1), ".": () => step(1) });
 
   const total = loadedHere && player.duration ? player.duration : (heard?.seconds ?? 0);
   const at = loadedHere ? player.time : 0;
@@ -140,8 +157,7 @@ export function Transport({
           className="flex shrink-0 rounded-md border border-quay-soft/40 text-xs"
           onValueChange={(value) => {
             if (!value) return;
-            player.pause();
-            player.setListening(value as Listening);
+            hear(value as Listening);
           }}
         >
           {(["source", "dub", "both"] as const).map((value) => (

@@ -1,11 +1,11 @@
-import { CircleHelp, Redo2, Undo2 } from "lucide-react";
+import { CircleHelp, Redo2, Settings2, Undo2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Navigate } from "react-router";
 
 import { Fault, type EditionLines, type Production } from "../shared/api/client";
 import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
-import { useKeys, useLetGo } from "../shared/useKeys";
+import { useKeys, useLetGo, usePanelKeys } from "../shared/useKeys";
 import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
 import { AdaptStage } from "../stages/adapt/AdaptStage";
 import { CastStage } from "../stages/cast/CastStage";
@@ -16,8 +16,9 @@ import { useLiveScript, useScript, useScriptActions } from "../stages/script/use
 import { TimeStage } from "../stages/time/TimeStage";
 import { Finishing } from "./MainAction";
 import { useNotices } from "./notices";
-import { lineInAddress, STAGES, usePlace, type Stage } from "./place";
-import { PictureWindow } from "./PictureWindow";
+import { keepPlace, lineInAddress, STAGES, usePlace, type Stage } from "./place";
+import { PictureButton, PictureWindow } from "./PictureWindow";
+import { ProductionSettings } from "./ProductionSettings";
 import { usePlayer } from "./player";
 import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
@@ -89,6 +90,7 @@ function Opened({ production }: { production: Production }) {
   const place = usePlace();
   const say = useNotices((state) => state.say);
   const [keys, setKeys] = useState(false);
+  const [settings, setSettings] = useState(false);
   const script = useScript(production.id);
   // The script is there to be typed in before it is asked how every line of it stands.
   const wait = place.stage === "script" && !script;
@@ -117,6 +119,7 @@ function Opened({ production }: { production: Production }) {
     if (next) place.select(next.id);
   };
   useLetGo();
+  usePanelKeys();
   useKeys({
     "?": () => setKeys(true),
     "Mod+z": onUndo,
@@ -131,6 +134,7 @@ function Opened({ production }: { production: Production }) {
     document.title = `${production.name} · Janoglot`;
   }, [production.name]);
   useEffect(() => () => usePlayer.getState().pause(), [production.id]);
+  useEffect(() => keepPlace(production.id), [production.id, place.language, place.stage, place.line]);
   const View = place.stage === "script" ? null : VIEWS[place.stage];
   const fault = edition.error ?? source.error;
   return (
@@ -168,6 +172,7 @@ function Opened({ production }: { production: Production }) {
         })}
         <span className="ms-auto flex items-center gap-0.5">
           <Finishing production={production} />
+          <PictureButton production={production.id} />
           {production.role !== "reader" && (
             <>
               <IconButton name={undoable ? t("frame.undoWhat", { what: t(`action.${undoable}`) }) : t("frame.nothingToUndo")} disabled={!undoable} onClick={onUndo}>
@@ -178,6 +183,9 @@ function Opened({ production }: { production: Production }) {
               </IconButton>
             </>
           )}
+          <IconButton name={t("settings.title")} onClick={() => setSettings(true)}>
+            <Settings2 size={16} aria-hidden />
+          </IconButton>
           <IconButton name={t("frame.keys")} onClick={() => setKeys(true)}>
             <CircleHelp size={16} aria-hidden />
           </IconButton>
@@ -194,14 +202,15 @@ function Opened({ production }: { production: Production }) {
         ) : edition.data && source.data ? (
           <View key={place.language} production={production} edition={edition.data} source={source.data} />
         ) : (
-          <p className="p-8 text-soft" role="status">{t("common.loading")}</p>
+          <p className="p-8 text-soft grow" role="status">{t("common.loading")}</p>
         )}
+        <PictureWindow production={production} dub={edition.data} line={edition.data?.lines.find((line) => line.id === place.line)} />
       </main>
-      <PictureWindow production={production} dub={edition.data} line={edition.data?.lines.find((line) => line.id === place.line)} />
       <Transport production={production} source={source.data} dub={edition.data} />
+      <ProductionSettings production={production} open={settings} onClose={() => setSettings(false)} />
       <Sheet title={t("frame.keys")} open={keys} onClose={() => setKeys(false)}>
         <dl className="p-5 grid grid-cols-[auto_1fr] gap-x-5 gap-y-2 text-sm">
-          {(["space", "comma", "arrows", "v", "digits", "enter", "backspace", "altArrows", "shiftArrows", "s", "g", "o", "i", "adaptNext", "adaptApprove", "board", "altNudge", "zoom", "cure", "nextBad", "undo", "redo", "find", "help"] as const).map((key) => (
+          {(["space", "comma", "arrows", "v", "digits", "enter", "backspace", "altArrows", "shiftArrows", "s", "g", "o", "i", "adaptNext", "adaptApprove", "board", "altNudge", "zoom", "cure", "nextBad", "undo", "redo", "find", "panels", "sameField", "ab", "help"] as const).map((key) => (
             <div key={key} className="contents">
               <dt><kbd className="px-1.5 py-0.5 rounded-sm border border-rule bg-paper font-sans">{t(`keys.${key}.key`)}</kbd></dt>
               <dd>{t(`keys.${key}.does`)}</dd>

@@ -9,6 +9,26 @@ export function lineInAddress(): number | null {
   return Number(new URLSearchParams(window.location.search).get("line")) || null;
 }
 
+const LEFT = "janoglot.left/";
+
+/** Where a production was left in this browser, as an address; null where it was never opened here. */
+export function lastPlace(production: number): string | null {
+  try {
+    const kept = localStorage.getItem(LEFT + production);
+    return kept?.startsWith(`/productions/${production}/`) ? kept : null;
+  } catch {
+    return null;
+  }
+}
+
+export function keepPlace(production: number): void {
+  try {
+    localStorage.setItem(LEFT + production, window.location.pathname + window.location.search);
+  } catch {
+    // Then it opens at its beginning.
+  }
+}
+
 /** Where the person is: production, edition, stage and line, all of it in the address bar. */
 export function usePlace() {
   const params = useParams();

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { Fault, type Mix } from "../shared/api/client";
+import { Fault, send, type Mix, type Schemas } from "../shared/api/client";
 import { askForMix, fetchMix, mixSound, queryClient } from "../shared/api/queries";
 import { setBeneath, type Beneath } from "./beneath";
 
@@ -177,6 +177,10 @@ interface SampleState {
   /** What comes after what plays now, and the name of the whole row of sounds; "" for a single one. */
   queue: readonly string[];
   row: string;
+  /** Whether what is heard is a light voice's, in place of one that is not finished. */
+  sketch: boolean;
+  /** Why it could not be heard, where that is known. */
+  why: string;
   toggle: (address: string) => void;
   /** Play several, one after the other; asked for again under the same name, stop. */
   playRow: (row: string, addresses: readonly string[]) => void;
@@ -189,6 +193,8 @@ export const useSample = create<SampleState>((set, get) => ({
   fault: null,
   queue: [],
   row: "",
+  sketch: false,
+  why: "",
   toggle: (address) => {
     if (!sample) return;
     usePlayer.getState().pause();
@@ -214,15 +220,46 @@ export const useSample = create<SampleState>((set, get) => ({
   },
 }));
 
+/** Milliseconds between two looks at whether a voice has said its line. */
+const LOOK = 350;
+
+/** Where a sound can be heard: of an audition once the voice has said it, as a sketch first. However long that takes. */
+async function whenSaid(address: string): Promise<string | null> {
+  if (!address.includes("/audition/?")) return address;
+  while (useSample.getState().address === address) {
+    try {
+      const said = await askFor(address);
+      if (said.fault) throw new Fault("engine", said.fault, 400);
+      if (said.finished || said.sketched) {
+        useSample.setState({ sketch: !said.finished });
+        return said.finished ? address : `${address}&sketch=true`;
+      }
+    } catch (error) {
+      // Away for a moment: it is asked again. Anything else will not get better.
+      if (!(error instanceof Fault) || (error.status !== 0 && error.status !== 503)) throw error;
+    }
+    await new Promise((done) => setTimeout(done, LOOK));
+  }
+  return null;
+}
+
+const askFor = (address: string) => send<Schemas["Audition"]>(address, new FormData());
+
 function sound(address: string): void {
   if (!sample) return;
-  useSample.setState({ address, loading: true, fault: null });
-  sample.src = address;
-  sample.play().then(
+  sample.pause();
+  useSample.setState({ address, loading: true, fault: null, sketch: false, why: "" });
+  whenSaid(address)
+    .then(async (from) => {
+      if (from === null || useSample.getState().address !== address) return;
+      sample.src = from;
+      await sample.play();
+    })
+    .then(
     () => useSample.setState({ loading: false }),
     (error: unknown) => {
       if (error instanceof DOMException && error.name === "AbortError") return;
-      useSample.setState({ address: null, loading: false, fault: address, queue: [], row: "" });
+      useSample.setState({ address: null, loading: false, fault: address, why: error instanceof Fault ? error.message : "", queue: [], row: "" });
     },
   );
 }

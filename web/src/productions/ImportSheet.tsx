@@ -1,19 +1,22 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { FileUp } from "lucide-react";
-import { useRef, useState } from "react";
+import { ChevronRight, FileUp, Scissors, X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { useNavigate } from "react-router";
 
 import { api, data, send, type Preview, type Schemas } from "../shared/api/client";
 import { useLanguages } from "../shared/api/queries";
 import { clock, languageName } from "../shared/format";
-import { Button, Empty, FIELD, Notice, Select, Sheet } from "../shared/ui/controls";
+import { Button, Empty, FIELD, IconButton, Notice, Select, Sheet, Tick } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
+import { SpeakerField } from "../stages/script/SpeakerField";
 
 const ROLES = ["speaker", "words", "start", "end", "duration", "notes", "part", "kind"] as const;
 const WAYS = ["whole", "heading", "paragraph", "characters", "pattern"] as const;
 
 type Hints = Schemas["PatchedHintsRequest"];
+type Rows = Preview["rows"];
+const RATES = [23.976, 24, 25, 29.97, 30, 48, 50, 59.94, 60];
 
 /** Bringing a script in: the file on one side, what was understood on the other; nothing is created before. */
 export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -35,7 +38,8 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
     },
     onSuccess: (found) => {
       setPreview(found);
-      if (!name && found.filename) setName(found.filename.replace(/\.[^.]+$/, "").replace(/[-_]+/g, " "));
+      // A name of its own at once: it is typed over where another one is wanted.
+      if (!name.trim()) setName(found.filename ? found.filename.replace(/\.[^.]+$/, "").replace(/[-_]+/g, " ") : nameFrom(found) || t("import.pastedName"));
     },
     onError: () => setPreview(null),
   });
@@ -56,6 +60,17 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
       navigate(`/productions/${production.id}`);
     },
   });
+  const done = useRef<HTMLButtonElement>(null);
+  const problem = useRef<HTMLDivElement>(null);
+  const draft = preview?.draft;
+  const warned = preview?.problems.some((one) => one.severity !== "note") ?? false;
+  useEffect(() => {
+    // On to what is to be done: what is odd is looked at first, else it is created.
+    if (draft !== undefined) (warned ? problem.current : done.current)?.focus();
+    // Once for each script that was read.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [draft]);
+  const why = !preview ? t("import.whyNothing") : !name.trim() ? t("import.whyName") : "";
   const fault = create.error ?? correct.error ?? read.error;
 
   function take(file: File | undefined) {
@@ -99,6 +114,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
           <label htmlFor="pasted" className="text-sm font-semibold">{t("import.paste")}</label>
           <textarea
             id="pasted"
+            autoFocus
             dir="auto"
             className={`${FIELD} grow min-h-40 font-sans resize-none`}
             placeholder={t("import.example")}
@@ -111,7 +127,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
           <div className="grow min-h-0 overflow-auto p-5 flex flex-col gap-4">
             {fault && <Notice tone="bad">{fault.message || t("common.unreachable")}</Notice>}
             {preview ? (
-              <Understood preview={preview} onCorrect={(hints) => correct.mutate(hints)} />
+              <Understood preview={preview} problemsRef={problem} onCorrect={(hints) => correct.mutate(hints)} />
             ) : (
               !fault && (
                 <Empty title={t("import.understood")}>
@@ -129,8 +145,11 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
           >
             <label htmlFor="production-name" className="text-sm font-semibold whitespace-nowrap">{t("import.name")}</label>
             <input id="production-name" className={FIELD} maxLength={200} required value={name} onChange={(event) => setName(event.target.value)} />
+            {why && <span className="text-sm text-soft whitespace-nowrap" id="why-not">{why}</span>}
             <button
+              ref={done}
               type="submit"
+              aria-describedby={why ? "why-not" : undefined}
               className="h-9 px-4 rounded-md bg-lamp text-lamp-ink font-semibold text-sm whitespace-nowrap disabled:opacity-50"
               disabled={!preview || !name.trim() || create.isPending}
             >
@@ -143,11 +162,19 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
   );
 }
 
+/** A heading, or who talks with whom. */
+function nameFrom(preview: Preview): string {
+  const heading = preview.lines[0]?.part;
+  return heading || preview.speakers.slice(0, 2).map((one) => one.name).join(" & ").slice(0, 80);
+}
+
 function Understood({
   preview,
+  problemsRef,
   onCorrect,
 }: {
   preview: Preview;
+  problemsRef: React.RefObject<HTMLDivElement | null>;
   onCorrect: (hints: Hints) => void;
 }) {
   const { t, i18n } = useTranslation();
@@ -183,6 +210,14 @@ function Understood({
           </span>
         )}
       </div>
+      {preview.frames && (
+        <label className="flex items-center gap-2 text-sm">
+          {t("import.fps")}
+          <Select value={String(preview.fps ?? 25)} onChange={(event) => onCorrect({ fps: Number(event.target.value) })}>
+            {RATES.map((one) => <option key={one} value={one}>{one}</option>)}
+          </Select>
+        </label>
+      )}
       {(preview.could_be_prose || preview.prose) && <Prose key={preview.draft} preview={preview} onCorrect={onCorrect} />}
       {preview.columns.length > 0 && (
         <fieldset>
@@ -216,16 +251,9 @@ function Understood({
         </fieldset>
       )}
       {problems.length > 0 && (
-        <div>
+        <div ref={problemsRef} tabIndex={-1}>
           <h3 className="text-sm font-semibold mb-1.5">{t("import.problems", { count: problems.length })}</h3>
-          <ul className="border border-lamp rounded-md divide-y divide-rule text-sm bg-paper max-h-44 overflow-auto" tabIndex={0} aria-label={t("import.problems", { count: problems.length })}>
-            {problems.map((problem, index) => (
-              <li key={index} className="px-3 py-1.5 flex gap-3">
-                <span className="text-soft w-14 shrink-0">{problem.row ? t("import.row", { row: problem.row }) : ""}</span>
-                <span>{problem.message}</span>
-              </li>
-            ))}
-          </ul>
+          <Problems problems={problems} />
         </div>
       )}
       <div className="flex flex-wrap gap-x-4 gap-y-2">
@@ -237,22 +265,134 @@ function Understood({
           </span>
         ))}
       </div>
-      <table className="text-sm w-full border-collapse">
-        <caption className="sr-only">{t("import.firstLines")}</caption>
-        <tbody>
-          {preview.lines.slice(0, 80).map((line, index) => (
-            <tr key={index} className="border-t border-rule align-top">
-              <td className="py-1 pe-3 text-soft text-xs whitespace-nowrap">{line.start === null ? "" : clock(line.start)}</td>
-              <th scope="row" className="py-1 pe-3 text-start font-semibold max-w-36 truncate">{line.speaker}</th>
-              <td className="py-1" dir="auto">
-                {line.notes && <em className="text-soft">({line.notes}) </em>}
-                {line.words}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Rows preview={preview} onCorrect={(rows) => onCorrect({ rows })} />
     </>
+  );
+}
+
+/** What was odd, one heading for each kind; the rows under it. */
+function Problems({ problems }: { problems: Preview["problems"] }) {
+  const { t } = useTranslation();
+  const kinds = [...new Set(problems.map((one) => one.code))];
+  return (
+    <div className="border border-lamp rounded-md divide-y divide-rule text-sm bg-paper">
+      {kinds.map((kind) => {
+        const some = problems.filter((one) => one.code === kind);
+        const [first] = some;
+        if (first && some.length === 1)
+          return (
+            <p key={kind} className="px-3 py-1.5 flex gap-3">
+              <span className="text-soft w-14 shrink-0">{first.row ? t("import.row", { row: first.row }) : ""}</span>
+              <span>{first.message}</span>
+            </p>
+          );
+        return (
+          <details key={kind} className="group">
+            <summary className="px-3 py-1.5 flex gap-3 cursor-pointer list-none">
+              <ChevronRight size={15} aria-hidden className="mt-0.5 shrink-0 group-open:rotate-90" />
+              <span className="grow">{first?.message}</span>
+              <span className="text-soft whitespace-nowrap">{t("import.rowsOf", { count: some.length })}</span>
+            </summary>
+            <ul className="pb-1.5 ps-10 pe-3 max-h-44 overflow-auto" tabIndex={0} aria-label={first?.message}>
+              {some.map((one, index) => (
+                <li key={index} className="flex gap-3">
+                  <span className="text-soft w-14 shrink-0">{one.row ? t("import.row", { row: one.row }) : ""}</span>
+                  <span>{one.message}</span>
+                </li>
+              ))}
+            </ul>
+          </details>
+        );
+      })}
+    </div>
+  );
+}
+
+const SHOWN = 80;
+
+/** The lines as they were understood, corrected where they stand: who speaks, the words; left out, or cut in two. */
+function Rows({ preview, onCorrect }: { preview: Preview; onCorrect: (rows: Rows) => void }) {
+  const { t } = useTranslation();
+  const [most, setMost] = useState(SHOWN);
+  const rows = preview.rows;
+  const left = Object.entries(rows).filter(([, one]) => one.drop).map(([key]) => key);
+  const speakers = preview.speakers.map((one, index) => ({ id: index, name: one.name, position: index, lines: one.lines, note: "" }));
+  const change = (key: string, over: Rows[string]) => onCorrect({ ...rows, [key]: { ...rows[key], ...over } });
+  return (
+    <section aria-label={t("import.firstLines")} className="flex flex-col">
+      <p className="text-xs text-soft pb-1">{t("import.correctHere")}</p>
+      {left.length > 0 && (
+        <p className="flex items-center gap-2 text-sm pb-1.5">
+          <span className="text-soft">{t("import.leftOut", { count: left.length })}</span>
+          <Button
+            className="h-6! px-2! text-xs!"
+            onClick={() => onCorrect(Object.fromEntries(Object.entries(rows).map(([key, one]) => [key, one.drop ? { ...one, drop: false } : one])))}
+          >
+            {t("import.takeBack")}
+          </Button>
+        </p>
+      )}
+      {preview.lines.slice(0, most).map((line) => (
+        <Row key={line.key} line={line} speakers={speakers} onChange={(over) => change(line.key, over)} />
+      ))}
+      {preview.lines.length > most && <Button className="self-start mt-2" onClick={() => setMost(most + 4 * SHOWN)}>{t("import.more", { count: preview.line_count - most })}</Button>}
+    </section>
+  );
+}
+
+function Row({ line, speakers, onChange }: { line: Preview["lines"][number]; speakers: React.ComponentProps<typeof SpeakerField>["speakers"]; onChange: (over: Rows[string]) => void }) {
+  const { t } = useTranslation();
+  const [typed, setTyped] = useState<string | null>(null);
+  const field = useRef<HTMLTextAreaElement>(null);
+  const words = typed ?? line.words;
+  const keep = () => {
+    if (typed !== null && typed.trim() !== line.words) onChange({ words: typed });
+    setTyped(null);
+  };
+  return (
+    <div className="grid grid-cols-[3.5rem_10rem_minmax(0,1fr)_auto] gap-2 items-start border-t border-rule py-0.5 text-sm group" data-row={line.key}>
+      <span className="text-soft text-xs pt-1 whitespace-nowrap">{line.start === null ? (line.row ?? "") : clock(line.start)}</span>
+      <span className="min-w-0">
+        <SpeakerField speakers={speakers} value={line.speaker} label={t("import.speakerOf", { row: line.row ?? line.key })} onChoose={(speaker) => onChange({ speaker })} />
+      </span>
+      <span className="min-w-0">
+        <textarea
+          ref={field}
+          rows={1}
+          dir="auto"
+          aria-label={t("import.wordsOf", { row: line.row ?? line.key })}
+          className="block w-full resize-none field-sizing-content rounded-sm bg-transparent px-1 py-0.5 hover:bg-sunk focus:bg-paper"
+          value={words}
+          onChange={(event) => setTyped(event.target.value)}
+          onBlur={keep}
+          onKeyDown={(event) => {
+            if (event.key === "Escape" && typed !== null) {
+              event.stopPropagation();
+              setTyped(null);
+            }
+          }}
+        />
+        {line.notes && <em className="block px-1 text-xs text-soft">({line.notes})</em>}
+      </span>
+      <span className="flex opacity-60 group-hover:opacity-100 group-focus-within:opacity-100">
+        <IconButton
+          name={t("import.splitRow", { row: line.row ?? line.key })}
+          className="size-6!"
+          // Before the field is left, while its caret is known.
+          onMouseDown={(event) => event.preventDefault()}
+          onClick={() => {
+            const at = field.current?.selectionStart ?? 0;
+            if (at > 0 && at < words.length) onChange({ words, split: at });
+            else field.current?.focus();
+          }}
+        >
+          <Scissors size={13} aria-hidden />
+        </IconButton>
+        <IconButton name={t("import.dropRow", { row: line.row ?? line.key })} className="size-6!" onClick={() => onChange({ drop: true })}>
+          <X size={13} aria-hidden />
+        </IconButton>
+      </span>
+    </div>
   );
 }
 
@@ -274,10 +414,7 @@ function Prose({ preview, onCorrect }: { preview: Preview; onCorrect: (hints: Hi
   return (
     <fieldset className="rounded-md border border-rule bg-paper p-3 flex flex-col gap-2">
       <legend className="sr-only">{t("import.prose")}</legend>
-      <label className="flex items-center gap-2 text-sm font-semibold">
-        <input type="checkbox" checked={preview.prose} onChange={(event) => ask({ prose: event.target.checked })} />
-        {t("import.prose")}
-      </label>
+      <Tick label={t("import.prose")} checked={preview.prose} onChange={(prose) => ask({ prose })} className="font-semibold" />
       {preview.prose && (
         <>
           <div className="flex flex-wrap items-end gap-3 text-xs">

@@ -47,3 +47,32 @@ export function useLetGo(): void {
     return () => window.removeEventListener("click", released);
   }, []);
 }
+
+const LANDMARKS = "header, nav[aria-label], main [role=list], main [role=table], main table, main [role=grid], aside, footer";
+const STOPS = "textarea, input, select, button, a[href], [tabindex]";
+
+/** F6 goes on to the next panel of the page, Shift and F6 back, from inside fields too: past every stop between them. */
+export function usePanelKeys(): void {
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      if (event.key !== "F6" || event.ctrlKey || event.altKey || document.querySelector("[role=dialog]")) return;
+      const panels = [...document.querySelectorAll<HTMLElement>(LANDMARKS)].filter((one) => one.offsetParent !== null && firstStop(one));
+      // What lies in another panel is part of that one.
+      const outer = panels.filter((one) => !panels.some((other) => other !== one && other.contains(one)));
+      if (!outer.length) return;
+      const here = outer.findIndex((one) => one.contains(document.activeElement));
+      const next = outer[(here + (event.shiftKey ? outer.length - 1 : 1) + (here < 0 && event.shiftKey ? 1 : 0)) % outer.length];
+      event.preventDefault();
+      if (next) firstStop(next)?.focus();
+    }
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+}
+
+/** Where the hand goes in a panel: the chosen line's words, else what can be pressed first. */
+function firstStop(panel: HTMLElement): HTMLElement | null {
+  const chosen = panel.querySelector<HTMLElement>("[aria-current=true] textarea");
+  if (chosen) return chosen;
+  return [...panel.querySelectorAll<HTMLElement>(STOPS)].find((one) => one.tabIndex >= 0 && !one.hasAttribute("disabled") && one.offsetParent !== null) ?? null;
+}

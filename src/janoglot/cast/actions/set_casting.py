@@ -26,9 +26,13 @@ def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[
     with action(user, edition.production, "set_casting") as record:
         casting = Casting.objects.select_for_update().filter(edition=edition, speaker=speaker).first()
         record.summary = f"{speaker.name}, {edition.language}: {changes.get('voice', 'settings')}"
+        what = "voice" if changes.get("voice") else "away" if "voice" in changes else "note" if set(changes) == {
+            "note"} else "accent" if set(changes) == {"accent_meant"} else "settings"
+        record.details = {"speaker": speaker.name, "language": edition.language, "what": what}
         if changes.get("voice"):
-            record.details = {"speaker": speaker.name, "language": edition.language,
-                              "voice": voice_named(changes["voice"]).name}
+            record.details["voice"] = voice_named(changes["voice"]).name
+        elif what == "settings":
+            record.details["settings"] = ", ".join(sorted(name.replace("_db", "") for name in changes))
         if changes.get("voice") == "":
             if casting:
                 record.delete(casting)

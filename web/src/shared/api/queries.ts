@@ -8,7 +8,12 @@ notifyManager.setScheduler(queueMicrotask);
 export const queryClient = new QueryClient({
   defaultOptions: {
     // Whether the server can be reached is found out by asking it: it may well be on this very machine.
-    mutations: { networkMode: "always" },
+    // Away for a moment: what was asked for is asked again by itself, a few times.
+    mutations: {
+      networkMode: "always",
+      retry: (count, error) => error instanceof Fault && error.status === 503 && count < 4,
+      retryDelay: (count) => 1_000 * 2 ** count,
+    },
     queries: {
       networkMode: "always",
       staleTime: 5_000,
@@ -80,6 +85,8 @@ export const useDeliveries = (production: number) =>
     queryKey: ["production", production, "deliveries"],
     queryFn: () =>
       data(api.GET("/api/productions/{production_id}/deliveries/", { params: { path: { production_id: production } } })),
+    // While anything of it is made, it is looked at again.
+    refetchInterval: (query) => (query.state.data?.some((row) => row.finishing || row.mix_state === "making") ? 3_000 : false),
   });
 
 /** A change to a production: when it is through, everything of the production is looked at afresh. */

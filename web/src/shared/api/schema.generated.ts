@@ -1721,6 +1721,20 @@ export interface components {
             points: components["schemas"]["Point"][];
             pairs: components["schemas"]["Pair"][];
         };
+        Correction: {
+            speaker?: string;
+            words?: string;
+            drop?: boolean;
+            /** @description The character at which it becomes two. */
+            split?: number;
+        };
+        CorrectionRequest: {
+            speaker?: string;
+            words?: string;
+            drop?: boolean;
+            /** @description The character at which it becomes two. */
+            split?: number;
+        };
         Count: {
             count: number;
         };
@@ -1980,6 +1994,8 @@ export interface components {
             frames: number;
         };
         ImportLine: {
+            /** @description By which it is corrected. */
+            key: string;
             row: number | null;
             part: string;
             speaker: string;
@@ -2003,6 +2019,15 @@ export interface components {
             prose?: boolean;
             parts_by?: components["schemas"]["PartsByEnum"] | components["schemas"]["BlankEnum"];
             most_characters?: number;
+            /**
+             * Format: double
+             * @description For times that count frames.
+             */
+            fps?: number;
+            /** @description What is corrected of lines, by their keys; each time all of it. */
+            rows?: {
+                [key: string]: components["schemas"]["CorrectionRequest"];
+            };
             pattern?: string;
             narrator?: string;
             text?: string;
@@ -2422,6 +2447,15 @@ export interface components {
             prose?: boolean;
             parts_by?: components["schemas"]["PartsByEnum"] | components["schemas"]["BlankEnum"];
             most_characters?: number;
+            /**
+             * Format: double
+             * @description For times that count frames.
+             */
+            fps?: number;
+            /** @description What is corrected of lines, by their keys; each time all of it. */
+            rows?: {
+                [key: string]: components["schemas"]["CorrectionRequest"];
+            };
             pattern?: string;
             narrator?: string;
         };
@@ -2491,6 +2525,14 @@ export interface components {
             columns: components["schemas"]["Column"][];
             speakers: components["schemas"]["ImportedSpeaker"][];
             parts: components["schemas"]["PreviewPart"][];
+            /** @description Whether times count frames, so that the rate matters. */
+            frames: boolean;
+            /** Format: double */
+            fps: number | null;
+            /** @description What was corrected. */
+            rows: {
+                [key: string]: components["schemas"]["Correction"];
+            };
             prose: boolean;
             /** @description Plain text: whether it is a book's is asked. */
             could_be_prose: boolean;

@@ -8,6 +8,11 @@ export function speakerColour(position: number): string {
   return COLOURS[position % COLOURS.length] ?? "#444";
 }
 
+/** For thin lines on the page's own ground, such as waveforms: lifted where that is dark (WCAG 2.2, 1.4.11). */
+export function speakerLine(position: number): string {
+  return `color-mix(in oklab, ${speakerColour(position)} var(--speaker-own), var(--ink))`;
+}
+
 export function SpeakerMark({ name, position, size = 28 }: { name: string; position: number; size?: number }) {
   return (
     <span

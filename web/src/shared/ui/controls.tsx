@@ -1,5 +1,5 @@
-import { Dialog as RadixDialog, Tooltip as RadixTooltip } from "radix-ui";
-import { X } from "lucide-react";
+import { Checkbox as RadixCheckbox, Dialog as RadixDialog, Tooltip as RadixTooltip } from "radix-ui";
+import { Check, X } from "lucide-react";
 import type { ButtonHTMLAttributes, ReactNode, SelectHTMLAttributes } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -110,6 +110,43 @@ export function Select({ className = "", ...rest }: SelectHTMLAttributes<HTMLSel
       className={`h-8 rounded-md border border-rule bg-paper px-2 text-sm min-w-0 ${className}`}
       {...rest}
     />
+  );
+}
+
+/** Yes or no, with its words beside it; without `label` visible, it is named all the same. */
+export function Tick({
+  label,
+  checked,
+  onChange,
+  hidden = false,
+  disabled = false,
+  className = "",
+}: {
+  label: string;
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+  hidden?: boolean;
+  disabled?: boolean;
+  className?: string;
+}) {
+  const box = (
+    <RadixCheckbox.Root
+      aria-label={label}
+      checked={checked}
+      disabled={disabled}
+      onCheckedChange={(next) => onChange(next === true)}
+      className="size-5 shrink-0 grid place-items-center rounded-[4px] border border-soft bg-paper text-paper data-[state=checked]:bg-tide data-[state=checked]:border-tide disabled:opacity-55"
+    >
+      <RadixCheckbox.Indicator><Check size={14} strokeWidth={3} aria-hidden /></RadixCheckbox.Indicator>
+    </RadixCheckbox.Root>
+  );
+  if (hidden) return box;
+  return (
+    <span className={`flex items-center gap-2 text-sm min-h-6 ${className}`}>
+      {box}
+      {/* The words press it too; to a screen reader the box has said them already. */}
+      <span aria-hidden className="cursor-default select-none" onClick={() => !disabled && onChange(!checked)}>{label}</span>
+    </span>
   );
 }
 

@@ -118,7 +118,13 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   );
   const selected = edition.lines.find((line) => line.id === place.line);
   const approve = () => {
-    if (selected?.words.trim() && !readOnly && !is_source) void actions.state([selected.id], standings.get(selected.id)?.state === "approved" ? "edited" : "approved");
+    if (readOnly || is_source) return;
+    if (chosen.ids.size) {
+      // Of several: all approved, or where they all are, none any more.
+      const worded = edition.lines.filter((line) => chosen.ids.has(line.id) && line.words.trim()).map((line) => line.id);
+      const open = worded.filter((id) => standings.get(id)?.state !== "approved");
+      if (worded.length) void actions.state(open.length ? open : worded, open.length ? "approved" : "edited");
+    } else if (selected?.words.trim()) void actions.state([selected.id], standings.get(selected.id)?.state === "approved" ? "edited" : "approved");
   };
   useKeys({ ...Object.fromEntries(REASONS.map((one) => [KEYS[one], () => goTo(one)])), a: approve, b: () => setBoard((now) => !now), "Shift+ArrowDown": () => chosen.extend(1), "Shift+ArrowUp": () => chosen.extend(-1), "Mod+a": chosen.all, Escape: chosen.letGo, Enter: () => place.line !== null && focusOn(place.line) });
   if (!edition.lines.length)
@@ -180,13 +186,13 @@ export function AdaptStage({ production, edition, source }: StageProps) {
             <div role="row" className={`sticky top-0 z-10 bg-ground border-b border-rule grid ${GRID} gap-3 px-4 h-8 items-center text-xs text-soft`}>
               <span role="columnheader">{t("adapt.line")}</span>
               <span role="columnheader" lang={source.edition.language}>{source.edition.own_name}</span>
-              <span role="columnheader" className="flex items-center gap-3">
-                <span lang={language} dir={direction}>{is_source ? t("adapt.same") : own_name}</span>
-                {!is_source && <span>{t("adapt.worded", { done: counts.lines - counts.empty, total: counts.lines })}</span>}
+              <span role="columnheader" className="flex items-center gap-3 min-w-0" dir={direction}>
+                <span lang={language}>{is_source ? t("adapt.same") : own_name}</span>
+                {!is_source && <span className="truncate" dir="ltr">{t("adapt.worded", { done: counts.lines - counts.empty, total: counts.lines })}</span>}
               </span>
               <span role="columnheader" className="text-end">{t("adapt.take")}</span>
             </div>
-            <div role="rowgroup" className="relative" style={{ height: rows.getTotalSize() }}>
+            <div role="rowgroup" className="relative" style={{ height: rows.getTotalSize() + 72 }}>
               {rows.getVirtualItems().map((row) => {
                 const item = items[row.index];
                 if (!item) return null;

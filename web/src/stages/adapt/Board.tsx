@@ -7,7 +7,7 @@ import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { api, data, type Schemas } from "../../shared/api/client";
 import { startVoicing } from "../../shared/api/queries";
-import { Button } from "../../shared/ui/controls";
+import { Button, Tick } from "../../shared/ui/controls";
 import { startDrafting } from "./DraftButton";
 
 type Cell = Schemas["Cell"];
@@ -97,7 +97,7 @@ export function Board({ production, onOpen }: { production: StageProps["producti
             <th className="text-start font-normal text-xs text-soft pe-4 pb-2">{t("board.part")}</th>
             {board.editions.map(({ language }) => (
               <th key={language} className="text-start font-semibold px-2 pb-2 min-w-40">
-                <label className="flex items-center gap-2"><input type="checkbox" checked={chosen.has(language)} onChange={() => toggle(language)} /><span lang={language}>{names.get(language)?.own_name ?? language}</span></label>
+                <Tick label={names.get(language)?.own_name ?? language} checked={chosen.has(language)} onChange={() => toggle(language)} />
               </th>
             ))}
           </tr>

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { editionPath, send, type EditionLines, type Production, type Schemas } from "../../shared/api/client";
-import { Button, FIELD, Notice, Sheet } from "../../shared/ui/controls";
+import { Button, FIELD, Notice, Sheet, Tick } from "../../shared/ui/controls";
 
 type Matched = Schemas["CaptionsMatched"];
 const DOUBTFUL = 0.5;
@@ -61,7 +61,7 @@ export function CaptionsSheet({
         <span className="flex items-center gap-3">
           <Button onClick={() => picker.current?.click()}>{t("captions.choose")}</Button>
           <span className="text-sm truncate">{file?.name}</span>
-          <label className="ms-auto flex items-center gap-1.5 text-sm whitespace-nowrap"><input type="checkbox" checked={overwrite} onChange={(event) => setOverwrite(event.target.checked)} />{t("captions.overwrite")}</label>
+          <Tick label={t("captions.overwrite")} checked={overwrite} onChange={setOverwrite} className="ms-auto whitespace-nowrap" />
           <Button
             look="main"
             disabled={!matched || !file || match.isPending}
@@ -102,7 +102,7 @@ export function CaptionsSheet({
             <label className="flex items-center gap-1.5">{t("captions.drift")}<input className={`${FIELD} w-24! py-1 text-end`} inputMode="decimal" value={clock?.drift ?? matched.drift.toFixed(5)} onChange={(event) => setClock({ drift: event.target.value, offset: clock?.offset ?? String(matched.offset) })} /></label>
             {clock && <Button type="submit" disabled={match.isPending}>{t("captions.again")}</Button>}
             <span className="text-soft">{t("captions.agreeing", { percent: Math.round(matched.agreeing * 100) })}</span>
-            <label className="ms-auto flex items-center gap-1.5"><input type="checkbox" checked={doubtfulOnly} onChange={(event) => setDoubtfulOnly(event.target.checked)} />{t("captions.doubtful", { count: matched.doubtful })}</label>
+            <Tick label={t("captions.doubtful", { count: matched.doubtful })} checked={doubtfulOnly} onChange={setDoubtfulOnly} className="ms-auto" />
           </form>
         )}
         {matched && matched.left.length > 0 && <Notice>{t("captions.left", { count: matched.left.length, words: matched.left.slice(0, 3).join(" · ") })}</Notice>}

@@ -28,7 +28,7 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
   const lips = useLipsOf(production.id, edition.edition.language, line, [rested, ...matches.map((match) => match.text)]);
   const agrees = lips.get(rested.trim());
   return (
-    <aside className="w-80 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("look.panel")}>
+    <aside className="w-64 xl:w-80 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("look.panel")}>
       {!line ? (
         <p className="text-sm text-soft">{t("look.choose")}</p>
       ) : (

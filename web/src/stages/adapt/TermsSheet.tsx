@@ -6,7 +6,7 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { api, data } from "../../shared/api/client";
-import { Button, FIELD, IconButton, Select, Sheet } from "../../shared/ui/controls";
+import { Button, FIELD, IconButton, Select, Sheet, Tick } from "../../shared/ui/controls";
 
 /** The termbase of this language, how people are addressed, and what else whoever adapts should know. */
 export function TermsSheet({ production, edition, open, readOnly, onClose }: { production: StageProps["production"]; edition: StageProps["edition"]; open: boolean; readOnly: boolean; onClose: () => void }) {
@@ -65,7 +65,7 @@ export function TermsSheet({ production, edition, open, readOnly, onClose }: { p
           >
             <input aria-label={t("terms.original")} placeholder={t("terms.original")} className={FIELD} value={forbidden ? "" : original} disabled={forbidden} maxLength={200} onChange={(event) => setOriginal(event.target.value)} />
             <input aria-label={t("terms.text")} placeholder={forbidden ? t("terms.never") : t("terms.text")} className={FIELD} dir={direction} lang={language} value={text} maxLength={200} onChange={(event) => setText(event.target.value)} />
-            <label className="flex items-center gap-1.5 whitespace-nowrap"><input type="checkbox" checked={forbidden} onChange={(event) => setForbidden(event.target.checked)} />{t("terms.forbidden")}</label>
+            <Tick label={t("terms.forbidden")} checked={forbidden} onChange={setForbidden} className="whitespace-nowrap" />
             <input aria-label={t("terms.note")} placeholder={t("terms.note")} className={FIELD} value={note} maxLength={400} onChange={(event) => setNote(event.target.value)} />
             <Button type="submit" disabled={!ready}>{t("terms.add")}</Button>
           </form>

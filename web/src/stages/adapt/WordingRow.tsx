@@ -5,6 +5,7 @@ import { useTranslation } from "react-i18next";
 import { useNotices } from "../../frame/notices";
 import { editionPath, Fault, type EditionLines, type Line, type Speaker } from "../../shared/api/client";
 import { rate } from "../../shared/format";
+import { dropTyped, keepTyped, keptTyped } from "../../shared/kept";
 import { Button, IconButton } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
@@ -14,7 +15,7 @@ import { GaugeBar, GaugeWords } from "./Gauge";
 import { MARK_LOOK, pieces, sourceSpans, wordingSpans } from "./marks";
 import { useGauge, type AdaptActions, type Doubt, type Standing } from "./useAdapt";
 
-export const GRID = "grid-cols-[11.5rem_minmax(0,1fr)_minmax(0,1.15fr)_10.5rem]";
+export const GRID = "grid-cols-[8.5rem_minmax(0,1fr)_minmax(0,1.3fr)_7.5rem] xl:grid-cols-[11.5rem_minmax(0,1fr)_minmax(0,1.3fr)_9rem]";
 const STATE_LOOK = { empty: "border-alarm text-alarm", draft: "border-dashed border-lamp text-ink", edited: "border-tide text-ink", approved: "border-tide bg-tide text-paper" } as const;
 
 interface Props {
@@ -104,11 +105,11 @@ export const WordingRow = memo(function WordingRow(props: Props) {
           {line.seconds > 0 && line.slot && <span className={line.over > 0 ? "text-alarm font-semibold" : ""}>{rate(line.rate)}</span>}
           <TakeDot line={line} />
           {(line.state === "unvoiced" || line.state === "out_of_date") && !readOnly ? (
-            <IconButton className="size-6!" name={t("adapt.voice", { number: line.number })} onClick={() => props.onVoice(line.id)}>
+            <IconButton className="size-6!" tabIndex={selected ? 0 : -1} name={t("adapt.voice", { number: line.number })} onClick={() => props.onVoice(line.id)}>
               <Mic size={14} aria-hidden />
             </IconButton>
           ) : line.natural !== null ? (
-            <SampleButton small name={t("adapt.hear", { number: line.number })} address={`${editionPath(props.production, language)}/lines/${line.id}/take.wav`} />
+            <SampleButton small tabIndex={selected ? 0 : -1} name={t("adapt.hear", { number: line.number })} address={`${editionPath(props.production, language)}/lines/${line.id}/take.wav`} />
           ) : (
             <span className="w-6" />
           )}
@@ -121,21 +122,28 @@ export const WordingRow = memo(function WordingRow(props: Props) {
   );
 });
 
-/** What is typed and not yet saved, by wording: a row that is scrolled out of sight goes, what was typed in it stays. */
-const unsavedTyping = new Map<string, { text: string; base: number; failed: boolean }>();
+/** Milliseconds without a key, after which what was typed is saved. */
+const PAUSE = 500;
+const RETRY = 4_000;
 
-/** The words, typed directly. Saved on leaving and on Enter; Escape takes the typing back. */
+/** The words, typed directly. Saved while they are typed, and on leaving; Escape leaves the field, and takes nothing back. */
 function Field({ production, edition, line, doubt, standing, selected, readOnly, actions, label, onSelect, onNext, onPhrase, onTyping }: Props & { label: string }) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const field = useRef<HTMLTextAreaElement>(null);
   const { language, direction } = edition.edition;
-  const own = `${production}/${language}/${line.id}`;
-  const [typed, setTyped] = useState<string | null>(() => unsavedTyping.get(own)?.text ?? null);
-  const [base, setBase] = useState(() => unsavedTyping.get(own)?.base ?? line.revision);
-  const [unsaved, setUnsaved] = useState(() => unsavedTyping.get(own)?.failed ?? false);
+  const own = `wording/${production}/${language}/${line.id}`;
+  const [kept] = useState(() => keptTyped(own));
+  const [typed, setTyped] = useState<string | null>(kept && kept.text.trim() !== line.words ? kept.text : null);
+  const [unsaved, setUnsaved] = useState(false);
   const [reopen, setReopen] = useState(false);
-  const saving = useRef(false);
+  const base = useRef(kept?.base ?? line.revision);
+  const saving = useRef<Promise<boolean> | null>(null);
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const latest = useRef({ typed, words: line.words, reopen });
+  useLayoutEffect(() => {
+    latest.current = { typed, words: line.words, reopen };
+  });
   const text = typed ?? line.words;
   const approved = standing?.state === "approved";
 
@@ -147,48 +155,59 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
   }, [text]);
   useEffect(() => () => onTyping(line.id, null), [onTyping, line.id]);
 
-  function takeBack() {
-    unsavedTyping.delete(own);
-    setTyped(null);
-    setUnsaved(false);
-    setReopen(false);
-    onTyping(line.id, null);
-  }
-  async function keep(): Promise<boolean> {
-    if (typed === null) return true;
-    if (saving.current) return false;
-    if (typed.trim() === line.words) {
-      takeBack();
-      return true;
-    }
-    saving.current = true;
-    try {
-      await actions.write(line.id, typed, base, reopen);
-      // More may have been typed meanwhile.
-      if (unsavedTyping.get(own)?.text === typed) unsavedTyping.delete(own);
-      setTyped((now) => (now === typed ? null : now));
+  /** Save what stands in the field. While the hand is in it the field is left as it was typed, its own undo with it. */
+  async function keep(leaving = false): Promise<boolean> {
+    clearTimeout(timer.current);
+    if (saving.current) await saving.current;
+    const now = latest.current.typed;
+    if (now === null) return true;
+    const done = () => {
+      if (latest.current.typed === now) dropTyped(own);
+      if (leaving) setTyped((current) => (current === now ? null : current));
       setUnsaved(false);
-      setReopen(false);
       onTyping(line.id, null);
       return true;
-    } catch (error) {
-      setUnsaved(true);
-      // The next try is typed over what stands there now, knowingly.
-      const now = error instanceof Fault && error.code === "conflict" ? (error.current as { revision?: number } | undefined)?.revision : undefined;
-      if (now) setBase(now);
-      unsavedTyping.set(own, { text: unsavedTyping.get(own)?.text ?? typed, base: now ?? base, failed: true });
-      say({ tone: "bad", text: `${label}: ${(error instanceof Fault && error.message) || t("common.unreachableKept")}` });
-      return false;
-    } finally {
-      saving.current = false;
-    }
+    };
+    if (now.trim() === latest.current.words) return done();
+    const save = async () => {
+      try {
+        const saved = await actions.write(line.id, now, base.current, latest.current.reopen);
+        base.current = saved.revision;
+        latest.current.words = saved.text;
+        return done();
+      } catch (error) {
+        if (!(error instanceof Fault)) throw error;
+        setUnsaved(true);
+        // The next try is typed over what stands there now, knowingly.
+        const revision = error.code === "conflict" ? (error.current as { revision?: number } | undefined)?.revision : undefined;
+        if (revision) base.current = revision;
+        keepTyped(own, { text: now, base: base.current });
+        say({ tone: "bad", text: `${label}: ${error.message || t("common.unreachableKept")}` });
+        // Away for a moment: it is tried again by itself.
+        if (error.status === 0 || error.status === 503) timer.current = setTimeout(() => void keepNow.current(), RETRY);
+        return false;
+      }
+    };
+    saving.current = save();
+    const saved = await saving.current;
+    saving.current = null;
+    return saved;
   }
   const keepNow = useRef(keep);
   useEffect(() => {
     keepNow.current = keep;
   });
-  // A row scrolled out of sight while it is typed in is not left by hand: it is saved all the same.
-  useEffect(() => () => void keepNow.current(), []);
+  useEffect(() => {
+    // Kept from before a reload, or from when the connection was lost: it goes on to the server.
+    if (latest.current.typed !== null) void keepNow.current(true);
+    const leave = () => void keepNow.current();
+    window.addEventListener("pagehide", leave);
+    return () => {
+      window.removeEventListener("pagehide", leave);
+      // A row scrolled out of sight while it is typed in is not left by hand: it is saved all the same.
+      void keepNow.current();
+    };
+  }, []);
   function phrase() {
     const box = field.current;
     if (box) onPhrase(line.id, box.value, box.selectionStart, box.selectionEnd - box.selectionStart);
@@ -209,20 +228,23 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
         dir={direction}
         readOnly={readOnly || (approved && !reopen)}
         spellCheck={false}
-        className={`relative block w-full resize-none overflow-hidden rounded-sm bg-transparent px-1.5 py-0.5 leading-snug hover:bg-sunk/40 ${unsaved ? "outline-2 outline-alarm" : ""}`}
+        className={`relative block w-full resize-none overflow-hidden rounded-sm bg-transparent px-1.5 py-0.5 leading-snug hover:bg-sunk/40 focus:bg-paper ${text.trim() || readOnly ? "" : "outline outline-1 outline-dashed outline-rule bg-sunk/40"} ${unsaved ? "outline-2 outline-alarm" : ""}`}
         value={text}
         data-wording
         onFocus={() => {
-          if (typed === null) setBase(line.revision);
+          if (typed === null) base.current = line.revision;
           onSelect(line.id);
         }}
         onChange={(event) => {
-          setTyped(event.target.value);
-          unsavedTyping.set(own, { text: event.target.value, base, failed: unsaved });
-          onTyping(line.id, event.target.value);
+          const next = event.target.value;
+          setTyped(next);
+          keepTyped(own, { text: next, base: base.current });
+          onTyping(line.id, next);
+          clearTimeout(timer.current);
+          timer.current = setTimeout(() => void keepNow.current(), PAUSE);
         }}
         onSelect={phrase}
-        onBlur={() => void keep()}
+        onBlur={() => void keep(true).then((done) => done && setReopen(false))}
         onKeyDown={(event) => {
           if (event.nativeEvent.isComposing) return;
           if (event.key === "Enter" && !event.shiftKey) {
@@ -233,7 +255,10 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
             });
             // On at once: who goes through line after line does not wait for the server, and is not moved later.
             onNext(line.id);
-          } else if (event.key === "Escape") takeBack();
+          } else if (event.key === "Escape") {
+            event.stopPropagation();
+            event.currentTarget.blur();
+          }
         }}
       />
       {selected && !readOnly && approved && !reopen && (

@@ -10,7 +10,7 @@ import { useSample } from "../../frame/player";
 import { api, data, editionPath, type Casting, type Edition, type Speaker, type Voice, type VoiceSettings } from "../../shared/api/client";
 import { fetchCastings, useChange } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
-import { Empty } from "../../shared/ui/controls";
+import { Button, Empty, Tick, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { ContrastMap } from "./ContrastMap";
 import { exchangeOf } from "./exchange";
@@ -43,7 +43,13 @@ export function CastStage({ production, edition }: StageProps) {
   const sell = useChange(production.id, (commercial: boolean) =>
     data(api.PATCH("/api/productions/{production_id}/", { params: { path: { production_id: production.id } }, body: { commercial } })),
   );
+  const all = useChange(production.id, async () => {
+    const done = await data(api.POST("/api/productions/{production_id}/cast-all/", { params: { path: { production_id: production.id } } }));
+    say({ tone: "calm", text: t("cast.allDone", { count: Object.values(done.cast).reduce((sum, one) => sum + one, 0) }) });
+  });
   const [view, setView] = useState<"table" | "map">("table");
+  // Who says nothing needs no voice.
+  const speakers = production.speakers.filter((one) => one.lines > 0);
   const queries = useQueries({
     queries: production.editions.map((one) => ({
       queryKey: ["production", production.id, "castings", one.language],
@@ -54,7 +60,7 @@ export function CastStage({ production, edition }: StageProps) {
   useEffect(() => {
     table.current?.querySelector(`[data-column="${place.language}"]`)?.scrollIntoView({ inline: "nearest", block: "nearest" });
   }, [place.language]);
-  if (!production.speakers.length)
+  if (!speakers.length)
     return (
       <Empty title={t("cast.empty")}>
         <p>{t("script.emptyHint")}</p>
@@ -65,8 +71,8 @@ export function CastStage({ production, edition }: StageProps) {
   for (const query of queries) for (const one of query.data ?? []) castings.set(`${one.language}/${one.speaker}`, one);
   const cell = chosen && chosen.language === place.language
     ? chosen
-    : { speaker: fromLine ?? production.speakers[0]?.id ?? 0, language: place.language };
-  const speaker = production.speakers.find((one) => one.id === cell.speaker) ?? production.speakers[0];
+    : { speaker: fromLine ?? speakers[0]?.id ?? 0, language: place.language };
+  const speaker = speakers.find((one) => one.id === cell.speaker) ?? speakers[0];
   const spoken = (id: number) =>
     edition.lines.filter((line) => line.speaker === id).reduce((sum, line) => sum + line.seconds, 0);
   /** Not voiced yet: by the letters, at the speed at which most people speak. */
@@ -91,7 +97,7 @@ export function CastStage({ production, edition }: StageProps) {
   }
   return (
     <>
-      <div className="grow min-w-0 overflow-auto py-3 pe-4">
+      <div className="shrink min-w-96 overflow-auto py-3 pe-4">
         <div className="sticky start-0 w-fit flex items-center gap-2 ps-4 mb-2">
           <div role="group" aria-label={t("cast.view")} className="flex rounded-md border border-rule bg-paper p-0.5">
             {(["table", "map"] as const).map((one) => (
@@ -101,36 +107,41 @@ export function CastStage({ production, edition }: StageProps) {
             ))}
           </div>
           <SheetMenu production={production} />
-          <label className="flex items-center gap-2 text-sm h-8 px-1">
-            <input
-              type="checkbox"
-              checked={production.commercial}
-              disabled={production.role === "reader"}
-              onChange={(event) => sell.mutate(event.target.checked, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}
-            />
-            {t("cast.commercial")}
-          </label>
+          {production.role !== "reader" && production.editions.length > 1 && (
+            <Tip text={t("cast.allWhat")}>
+              <Button disabled={all.isPending} onClick={() => all.mutate(undefined, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>
+                {t("cast.all")}
+              </Button>
+            </Tip>
+          )}
+          <Tick
+            label={t("cast.commercial")}
+            checked={production.commercial}
+            disabled={production.role === "reader"}
+            onChange={(commercial) => sell.mutate(commercial, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}
+            className="h-8 px-1"
+          />
         </div>
         {view === "map" && <ContrastMap production={production} edition={edition} chosen={cell.speaker} onChoose={(id) => choose(id, place.language)} />}
         {view === "table" && <table ref={table} className="border-separate border-spacing-1.5" aria-label={t("cast.table")}>
           <thead>
             <tr>
               <th scope="col" className="sticky start-0 z-10 bg-ground text-start text-xs font-normal text-soft ps-4">
-                {t("script.speakers", { count: production.speakers.length })}
+                {t("script.speakers", { count: speakers.length })}
               </th>
               {production.editions.map((one) => (
                 <th key={one.language} scope="col" data-column={one.language} className="text-start px-1 pb-1 min-w-40">
                   <span className="flex items-center gap-1">
                     <span className="text-sm" lang={one.language}>{one.own_name}</span>
-                    {production.speakers.some((s) => castings.has(`${one.language}/${s.id}`)) && (
+                    {speakers.some((s) => castings.has(`${one.language}/${s.id}`)) && (
                       <RowButton name={t("cast.hearExchange", { language: one.name })} row={`edition ${one.language}`} addresses={() => exchange(one.language)} />
                     )}
                   </span>
                   <span className="block text-xs font-normal text-soft">
                     {known(one.language)
                       ? t("cast.of", {
-                          done: production.speakers.filter((s) => castings.has(`${one.language}/${s.id}`)).length,
-                          total: production.speakers.length,
+                          done: speakers.filter((s) => castings.has(`${one.language}/${s.id}`)).length,
+                          total: speakers.length,
                         })
                       : "…"}
                   </span>
@@ -139,7 +150,7 @@ export function CastStage({ production, edition }: StageProps) {
             </tr>
           </thead>
           <tbody>
-            {production.speakers.map((one) => (
+            {speakers.map((one) => (
               <tr key={one.id}>
                 <th scope="row" className="sticky start-0 z-10 bg-ground text-start ps-4 pe-2">
                   <span className="flex items-center gap-2 w-52">
@@ -150,6 +161,7 @@ export function CastStage({ production, edition }: StageProps) {
                         {t("script.lineCount", { count: one.lines })}
                         {spoken(one.id) > 0 ? ` · ${clock(spoken(one.id))}` : said(one.id) > 0 ? ` · ${t("cast.about", { time: clock(said(one.id)) })}` : ""}
                       </span>
+                      {one.note && <span className="block truncate text-xs font-normal italic text-soft" title={one.note}>{one.note}</span>}
                       {partsOf(one.id).length > 0 && partsOf(one.id).length < production.parts.length && (
                         <span className="block truncate text-xs font-normal text-soft" title={partsOf(one.id).join(", ")}>{partsOf(one.id).join(", ")}</span>
                       )}
@@ -249,10 +261,10 @@ function CastCell({
               ? t(`cast.forbidden.${rights(casting.voice.commercial)}`)
               : casting.wrong_language
               ? t("cast.speaks", { language: casting.voice.language })
-              : casting.accent_meant && !casting.voice.native
-                ? t("cast.accentOf", { language: casting.voice.language })
               : casting.alike.length
                 ? t("cast.alike", { names: casting.alike.join(", ") })
+              : !casting.voice.from_home
+                ? t("cast.accentOf", { language: casting.voice.language })
                 : `${voiceHome(casting.voice, t)} · ${t(`register.${casting.voice.register}`)} · ${t(`age.${casting.voice.age}`)}`}
           </span>
         </span>
@@ -262,16 +274,19 @@ function CastCell({
 }
 
 /** Plays one short sound; pressed again, stops it. */
-export function SampleButton({ name, address, small = false }: { name: string; address: string; small?: boolean }) {
+export function SampleButton({ name, address, small = false, tabIndex }: { name: string; address: string; small?: boolean; tabIndex?: number }) {
+  const { t } = useTranslation();
   const sample = useSample();
   const mine = sample.address === address;
   return (
     <button
       type="button"
       aria-label={name}
-      title={name}
+      title={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : sample.fault === address && sample.why ? sample.why : name}
       aria-pressed={mine}
-      className={`grid place-items-center ${small ? "size-7" : "size-9"} shrink-0 rounded-md hover:bg-sunk ${sample.fault === address ? "text-alarm" : "text-tide"}`}
+      aria-busy={mine && sample.loading}
+      tabIndex={tabIndex}
+      className={`relative grid place-items-center ${small ? "size-7" : "size-9"} shrink-0 rounded-md hover:bg-sunk ${sample.fault === address ? "text-alarm" : "text-tide"}`}
       onClick={() => sample.toggle(address)}
     >
       {mine && sample.loading ? (
@@ -281,6 +296,7 @@ export function SampleButton({ name, address, small = false }: { name: string; a
       ) : (
         <Play size={14} fill="currentColor" aria-hidden />
       )}
+      {mine && sample.sketch && <span className="absolute -bottom-0.5 text-[9px] leading-none text-soft" aria-hidden>{t("transport.sketch")}</span>}
     </button>
   );
 }

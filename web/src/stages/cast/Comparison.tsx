@@ -4,7 +4,7 @@ import { useTranslation } from "react-i18next";
 
 import { useSample } from "../../frame/player";
 import type { Speaker, Voice } from "../../shared/api/client";
-import { Button, IconButton } from "../../shared/ui/controls";
+import { Button, IconButton, Tick } from "../../shared/ui/controls";
 import { RowButton, SampleButton } from "./CastStage";
 
 /** Two to four voices side by side: the same line in turn, with their names, or blind until one is chosen. */
@@ -39,10 +39,7 @@ export function Comparison({
     <section className="mx-3 mb-2 rounded-md border border-tide p-2.5 flex flex-col gap-2" aria-label={t("cast.compare")}>
       <h3 className="flex items-center gap-2 text-sm font-semibold">
         <span className="grow">{t("cast.compare")}</span>
-        <label className="flex items-center gap-1.5 font-normal">
-          <input type="checkbox" checked={blind} onChange={(event) => hide(event.target.checked)} />
-          {t("cast.blind")}
-        </label>
+        <Tick label={t("cast.blind")} checked={blind} onChange={hide} className="font-normal" />
         {voices.length > 1 && <RowButton name={t("cast.hearInTurn")} row={`compare ${row.map((voice) => voice.id).join()}`} addresses={() => row.map((voice) => address(voice.id))} />}
         <IconButton name={t("common.close")} onClick={onDone}><X size={14} aria-hidden /></IconButton>
       </h3>

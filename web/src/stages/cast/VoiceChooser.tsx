@@ -7,7 +7,7 @@ import { useNotices } from "../../frame/notices";
 import { useSample } from "../../frame/player";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
 import { castRest, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
-import { Button, Notice, Select } from "../../shared/ui/controls";
+import { Button, Notice, Select, Tick } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { auditionAddress, SampleButton, voiceHome } from "./CastStage";
 import { CastingSettings } from "./CastingSettings";
@@ -162,13 +162,16 @@ export function VoiceChooser({
     keep.mutate([...next], tell);
   }
   return (
-    <aside className="w-88 shrink-0 border-s border-rule bg-paper flex flex-col min-h-0 overflow-auto" aria-label={t("cast.chooser")}>
+    <aside className="@container grow basis-88 min-w-88 border-s border-rule bg-paper flex flex-col min-h-0" aria-label={t("cast.chooser")}>
+    <div className="grow min-h-0 overflow-auto @3xl:overflow-hidden grid grid-cols-1 @3xl:grid-cols-[minmax(0,1fr)_minmax(0,24rem)] @3xl:grid-rows-[minmax(0,1fr)]">
+    <div className="flex flex-col min-h-0">
       <div className="p-4 pb-2 flex flex-col gap-2">
         <h2 className="flex items-center gap-2 font-semibold min-w-0">
           <SpeakerMark name={speaker.name} position={speaker.position} size={24} />
           <span className="truncate">{speaker.name}</span>
           <span className="text-soft font-normal text-sm truncate" lang={language}>{own_name}</span>
         </h2>
+        <WhoTheyAre production={production} speaker={speaker} />
         {asked.isPending ? (
           <p className="text-sm text-soft">…</p>
         ) : sample?.text ? (
@@ -231,22 +234,8 @@ export function VoiceChooser({
             {t("cast.favourites")}
           </Button>
         </div>
-        <label className="flex items-center gap-2 text-sm">
-          <input type="checkbox" checked={others} onChange={(event) => setOthers(event.target.checked)} />
-          {t("cast.others")}
-        </label>
+        <Tick label={t("cast.others")} checked={others} onChange={setOthers} />
       </div>
-      {compared.length > 0 && (
-        <Comparison
-          key={compared.join()}
-          voices={compared.flatMap((id) => voices.find((voice) => voice.id === id) ?? [])}
-          speaker={speaker}
-          address={address}
-          readOnly={readOnly}
-          onChoose={choose}
-          onDone={() => setCompared([])}
-        />
-      )}
       <ul className="grow min-h-48 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {
           const match = matches.get(voice.id);
@@ -281,16 +270,59 @@ export function VoiceChooser({
               <button type="button" aria-label={t("cast.favourite", { voice: voice.name })} aria-pressed={mine.has(voice.id)} className="size-7 grid place-items-center rounded-md hover:bg-paper text-soft aria-pressed:text-tide" onClick={() => star(voice.id)}>
                 <Star size={13} aria-hidden fill={mine.has(voice.id) ? "currentColor" : "none"} />
               </button>
-              <input type="checkbox" className="size-6 p-1 me-1 scale-75" aria-label={t("cast.compareOne", { voice: voice.name })} title={t("cast.compareOne", { voice: voice.name })} checked={compared.includes(voice.id)} onChange={() => compare(voice.id)} />
+              <span className="me-1.5 grid place-items-center size-6"><Tick hidden label={t("cast.compareOne", { voice: voice.name })} checked={compared.includes(voice.id)} onChange={() => compare(voice.id)} /></span>
             </li>
           );
         })}
-        {session?.rich_missing && <li className="p-3 text-sm text-soft border-b border-rule">{session.rich_missing}</li>}
+        {session?.rich_missing && <li className="p-3 text-sm text-soft border-b border-rule">{t("cast.richMissing")}</li>}
         {listed && !found.length && <li className="p-3 text-sm text-soft">{t("cast.none")}</li>}
         {found.length > shown.length && <li className="p-3 text-sm text-soft">{t("cast.more", { count: found.length - shown.length })}</li>}
       </ul>
+    </div>
+    {/* Beside the list where there is room, so that what is set stays in sight while voices are compared. */}
+    <div className="min-h-0 @3xl:overflow-auto @3xl:border-s border-rule @3xl:pt-3">
+      {compared.length > 0 && (
+        <Comparison
+          key={compared.join()}
+          voices={compared.flatMap((id) => voices.find((voice) => voice.id === id) ?? [])}
+          speaker={speaker}
+          address={address}
+          readOnly={readOnly}
+          onChoose={choose}
+          onDone={() => setCompared([])}
+        />
+      )}
       {casting && <CastingSettings key={ownLine?.id ?? 0} production={production} edition={edition} speaker={speaker} casting={casting} line={ownLine} match={matches.get(casting.voice.id)} />}
+    </div>
+    </div>
     </aside>
+  );
+}
+
+/** A note on the speaker, for whoever casts them. */
+function WhoTheyAre({ production, speaker }: { production: Production; speaker: Speaker }) {
+  const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
+  const [typed, setTyped] = useState<string | null>(null);
+  const note = useChange(production.id, (text: string) => data(api.PATCH("/api/speakers/{speaker_id}/", { params: { path: { speaker_id: speaker.id } }, body: { note: text } })));
+  return (
+    <input
+      aria-label={t("cast.whoOf", { speaker: speaker.name })}
+      placeholder={t("cast.who")}
+      maxLength={500}
+      readOnly={production.role === "reader"}
+      className="w-full rounded-sm bg-transparent text-sm italic px-1.5 -mx-1.5 py-0.5 hover:bg-sunk focus:bg-sunk placeholder:text-soft"
+      value={typed ?? speaker.note}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => {
+        if (typed !== null && typed.trim() !== speaker.note) note.mutate(typed, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) });
+        setTyped(null);
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setTyped(null);
+      }}
+    />
   );
 }
 

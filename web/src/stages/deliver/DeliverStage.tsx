@@ -6,7 +6,7 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
 import { usePlace } from "../../frame/place";
-import { editionPath, type Delivery } from "../../shared/api/client";
+import { editionPath, whyNot, type Delivery } from "../../shared/api/client";
 import { askForMix, fetchMix, startVoicing, useDeliveries } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
 import { Button, Notice } from "../../shared/ui/controls";
@@ -38,6 +38,9 @@ export function DeliverStage({ production }: StageProps) {
                 <th scope="row" className="text-start px-3 py-3 font-normal min-w-48">
                   <span className="font-semibold block" lang={edition.language}>{edition.own_name}</span>
                   <span className="text-soft block">{edition.is_source ? t("frame.source") : edition.name}</span>
+                  {row && !edition.is_source && (
+                    <span className="block text-xs text-soft mt-1">{t("deliver.readAndApproved", { approved: row.approved, drafts: row.unread.length, total: row.worded })}</span>
+                  )}
                   {row && row.empty > 0 && row.empty < edition.counts.lines && (
                     <span className="block text-xs mt-1">{t("deliver.partly", { count: row.empty })}</span>
                   )}
@@ -62,6 +65,7 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const [anyway, setAnyway] = useState(false);
+  const [unread, setUnread] = useState(false);
   const base = `${editionPath(production, row.language)}/files/`;
   const mix = useMutation({
     mutationFn: async () => {
@@ -104,7 +108,18 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
       </td>
     );
   const sketches = row.sketches.length;
-  const query = sketches ? "?sketch=true" : "";
+  if (row.unread.length && !unread)
+    return (
+      <td colSpan={3} className="px-3 py-3">
+        <p>{t("deliver.unread", { count: row.unread.length })}</p>
+        <span className="flex gap-2 mt-2">
+          <Button look="main" onClick={() => place.go({ language: row.language, stage: "adapt", line: row.unread[0] ?? null })}>{t("deliver.read")}</Button>
+          <Button onClick={() => setUnread(true)}>{t("deliver.unreadAnyway")}</Button>
+        </span>
+      </td>
+    );
+  // A link names just the mix that is shown: whatever is finished meanwhile, that one can be had.
+  const query = (sound: boolean) => `?${new URLSearchParams({ ...(row.mix_ready ? { mix: row.mix } : {}), ...(sound && sketches ? { sketch: "true" } : {}), ...(row.unread.length ? { unread: "true" } : {}) })}`;
   if (sketches && !anyway)
     return (
       <td colSpan={3} className="px-3 py-3">
@@ -125,7 +140,7 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
           <>
             <span className="flex flex-wrap gap-2">
               {TRACKS.map((kind) => (
-                <FileLink key={kind} href={`${base}mix.${kind}${query}`} label={t(`deliver.file.${kind}`)} />
+                <FileLink key={kind} href={`${base}mix.${kind}${query(true)}`} label={t(`deliver.file.${kind}`)} />
               ))}
             </span>
             <span className="block text-xs text-soft mt-1.5">
@@ -136,11 +151,11 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
           <Button disabled={mix.isPending} onClick={() => mix.mutate()}>{mix.isPending ? t("deliver.mixing") : t("deliver.mix")}</Button>
         )}
       </td>
-      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}${query}`} label={t("deliver.file.zip")} /></td>
+      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}${query(true)}`} label={t("deliver.file.zip")} /></td>
       <td className="px-3 py-3">
         <span className="flex flex-wrap gap-2">
-          <FileLink href={`${base}${OTHERS[1]}`} label={t("deliver.file.srt")} />
-          <FileLink href={`${base}${OTHERS[2]}`} label={t("deliver.file.vtt")} />
+          <FileLink href={`${base}${OTHERS[1]}${query(false)}`} label={t("deliver.file.srt")} />
+          <FileLink href={`${base}${OTHERS[2]}${query(false)}`} label={t("deliver.file.vtt")} />
           {row.on_screen > 0 && <FileLink href={`${base}on-screen.csv`} label={t("deliver.onScreen", { count: row.on_screen })} />}
         </span>
       </td>
@@ -148,9 +163,31 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
   );
 }
 
+/** A file to take away. Where it cannot be had the page says why; nothing is saved that is not the file. */
 function FileLink({ href, label }: { href: string; label: string }) {
+  const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
+  const client = useQueryClient();
+  const [waiting, setWaiting] = useState(false);
+  async function take(event: React.MouseEvent<HTMLAnchorElement>) {
+    if (event.ctrlKey || event.metaKey || event.shiftKey) return;
+    event.preventDefault();
+    if (waiting) return;
+    setWaiting(true);
+    const fault = await whyNot(href);
+    setWaiting(false);
+    if (fault) {
+      say({ tone: "bad", text: fault.message || t("common.unreachable") });
+      void client.invalidateQueries({ queryKey: ["production"] });
+      return;
+    }
+    const link = document.createElement("a");
+    link.href = href;
+    link.download = "";
+    link.click();
+  }
   return (
-    <a href={href} download className="inline-flex items-center gap-1.5 h-8 px-2.5 rounded-md border border-rule bg-paper hover:border-tide whitespace-nowrap">
+    <a href={href} download aria-busy={waiting} onClick={(event) => void take(event)} className="inline-flex items-center gap-1.5 h-8 px-2.5 rounded-md border border-rule bg-paper hover:border-tide whitespace-nowrap aria-busy:opacity-60">
       <Download size={14} aria-hidden />
       {label}
     </a>

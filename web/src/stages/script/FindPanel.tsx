@@ -4,7 +4,7 @@ import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
 import { api, data, Fault, type Production, type Schemas } from "../../shared/api/client";
-import { Button, FIELD, Select } from "../../shared/ui/controls";
+import { Button, FIELD, Select, Tick } from "../../shared/ui/controls";
 import type { EditedLine } from "./scriptState";
 import type { ScriptActions } from "./useScript";
 
@@ -19,6 +19,7 @@ export function FindPanel({ production, lines, actions, onGo }: { production: Pr
   const [regular, setRegular] = useState(false);
   const [exact, setExact] = useState(false);
   const [whole, setWhole] = useState(false);
+  const [reopen, setReopen] = useState(false);
   const [language, setLanguage] = useState(production.source_language);
   const [left, setLeft] = useState<ReadonlySet<number>>(new Set());
   const asked: Asked = useDeferredValue({ find, replacement, regular, exact_case: exact, whole_words: whole } as Asked);
@@ -37,7 +38,7 @@ export function FindPanel({ production, lines, actions, onGo }: { production: Pr
   async function replace() {
     try {
       const all = left.size === 0 && (found.data?.line_count ?? 0) > hits.length;
-      const done = await call({ ...asked, apply: true, ...(all ? {} : { lines: ticked.map((hit) => hit.line) }) });
+      const done = await call({ ...asked, apply: true, reopen, ...(all ? {} : { lines: ticked.map((hit) => hit.line) }) });
       say({ tone: "calm", text: t("script.replaced", { count: done.applied }) });
       await actions.lookAgain();
       void found.refetch();
@@ -46,12 +47,7 @@ export function FindPanel({ production, lines, actions, onGo }: { production: Pr
       say({ tone: "bad", text: error.message || t("common.unreachable") });
     }
   }
-  const tick = (label: string, value: boolean, set: (value: boolean) => void) => (
-    <label className="flex items-center gap-1.5 text-sm">
-      <input type="checkbox" checked={value} onChange={(event) => set(event.target.checked)} />
-      {label}
-    </label>
-  );
+  const tick = (label: string, value: boolean, set: (value: boolean) => void) => <Tick label={label} checked={value} onChange={set} />;
   return (
     <div className="flex flex-col gap-2">
       <input autoFocus aria-label={t("script.find")} placeholder={t("script.find")} className={FIELD} value={find} onChange={(event) => { setFind(event.target.value); setLeft(new Set()); }} />
@@ -70,28 +66,31 @@ export function FindPanel({ production, lines, actions, onGo }: { production: Pr
       {asked.find !== "" && !found.error && found.data && (
         <p className="text-sm text-soft" role="status">{t("script.hits", { count: found.data.count, lines: found.data.line_count })}</p>
       )}
+      {production.role !== "reader" && hits.some((hit) => hit.approved) && tick(t("script.reopenToo"), reopen, setReopen)}
       {production.role !== "reader" && ticked.length > 0 && (
         <Button look="main" onClick={() => void replace()}>{t("script.replaceIn", { count: left.size ? ticked.length : (found.data?.line_count ?? 0) })}</Button>
       )}
       <ul className="flex flex-col">
         {hits.map((hit) => (
           <li key={hit.line} className="flex gap-1.5 items-start py-1 border-b border-rule/60">
-            <input
-              type="checkbox"
-              className="size-6 scale-75 shrink-0"
-              aria-label={t("script.replaceHere", { number: numbers.get(hit.line) ?? 0 })}
-              checked={!left.has(hit.line)}
-              onChange={(event) => {
-                const next = new Set(left);
-                if (event.target.checked) next.delete(hit.line);
-                else next.add(hit.line);
-                setLeft(next);
-              }}
-            />
+            <span className="mt-0.5">
+              <Tick
+                hidden
+                label={t("script.replaceHere", { number: numbers.get(hit.line) ?? 0 })}
+                checked={!left.has(hit.line)}
+                onChange={(on) => {
+                  const next = new Set(left);
+                  if (on) next.delete(hit.line);
+                  else next.add(hit.line);
+                  setLeft(next);
+                }}
+              />
+            </span>
             <button type="button" className="min-w-0 grow text-start text-sm" onClick={() => onGo(hit.line)}>
               <span className="text-xs text-soft me-1.5">{numbers.get(hit.line)}</span>
               <Marked text={hit.text} spans={hit.spans} />
-              {replacement !== "" && <span className="block text-tide">{hit.replaced}</span>}
+              {replacement !== "" && !(hit.approved && !reopen) && <span className="block text-tide">{hit.replaced}</span>}
+              {hit.approved && <span className="block text-xs text-soft">{t(reopen ? "script.willReopen" : "script.staysApproved")}</span>}
             </button>
           </li>
         ))}

@@ -50,8 +50,10 @@ export function PartsPanel({
   readOnly,
   actions,
   onGo,
+  fps,
 }: {
   script: ScriptState;
+  fps: number;
   current: number | null;
   readOnly: boolean;
   actions: ScriptActions;
@@ -87,7 +89,7 @@ export function PartsPanel({
                 {t("script.lineCount", { count: count.get(part.id) ?? 0 })}
               </button>
               {(["start", "end"] as const).map((side) => (
-                <PartTime key={side} part={part} side={side} readOnly={readOnly} actions={actions} />
+                <PartTime fps={fps} key={side} part={part} side={side} readOnly={readOnly} actions={actions} />
               ))}
             </div>
           </li>
@@ -98,20 +100,20 @@ export function PartsPanel({
   );
 }
 
-function PartTime({ part, side, readOnly, actions }: { part: Part; side: "start" | "end"; readOnly: boolean; actions: ScriptActions }) {
+function PartTime({ part, fps, side, readOnly, actions }: { part: Part; fps: number; side: "start" | "end"; readOnly: boolean; actions: ScriptActions }) {
   const { t } = useTranslation();
   const [typed, setTyped] = useState<string | null>(null);
   const value = part[side];
   const text = typed ?? (value === null ? "" : clock(value));
   function keep() {
-    const time = typed === null ? undefined : seconds(typed);
+    const time = typed === null ? undefined : seconds(typed, fps);
     if (time !== undefined && time !== value) void actions.changePart(part.id, { [side]: time });
     setTyped(null);
   }
   return (
     <input
       aria-label={t(`script.part_${side}`, { name: part.name })}
-      aria-invalid={typed !== null && seconds(typed) === undefined}
+      aria-invalid={typed !== null && seconds(typed, fps) === undefined}
       placeholder={t(`script.${side}`)}
       readOnly={readOnly}
       className="w-14 rounded-sm border border-rule bg-ground px-1 text-end text-ink aria-invalid:border-alarm"

@@ -23,6 +23,8 @@ export interface Frame {
   language: string;
   direction: "ltr" | "rtl";
   readOnly: boolean;
+  /** Frames a second of the picture, for times that are typed with frames. */
+  fps: number;
   actions: ScriptActions;
   /** Move the caret to a line: by how many from here, or to a line by its id, at a place in its words. */
   go: (from: number, by: number, at?: "start" | "end" | number) => void;
@@ -71,6 +73,16 @@ export const ScriptRow = memo(function ScriptRow({
       data-line={line.id}
       aria-current={selected ? "true" : undefined}
       className={`grid grid-cols-[3rem_10.5rem_minmax(0,1fr)_auto] items-start gap-2 px-4 py-1 border-s-4 ${look} ${dragged ? "shadow-[inset_0_2px_0_var(--tide)]" : ""}`}
+      onKeyDown={(event) => {
+        // Past the other stops of a line, to the same one of the next.
+        if (!(event.ctrlKey || event.metaKey) || (event.key !== "ArrowDown" && event.key !== "ArrowUp")) return;
+        const stop = [...event.currentTarget.querySelectorAll("input, textarea")].indexOf(event.target as Element);
+        if (stop < 0) return;
+        event.preventDefault();
+        event.stopPropagation();
+        frame.go(line.id, event.key === "ArrowDown" ? 1 : -1, stop === 1 ? "end" : undefined);
+        if (stop !== 1) focusStop(event.key === "ArrowDown" ? 1 : -1, line.id, stop);
+      }}
       onDragOver={(event) => {
         if (!event.dataTransfer.types.includes(DRAGGED)) return;
         event.preventDefault();
@@ -140,7 +152,7 @@ export const ScriptRow = memo(function ScriptRow({
           </Tip>
         )}
         {selected && !frame.readOnly ? (
-          <TimesField line={line} number={number} actions={frame.actions} />
+          <TimesField line={line} number={number} fps={frame.fps} actions={frame.actions} />
         ) : (
           <span className="w-12 text-end">{line.slot ? clock(line.slot[0] ?? 0) : ""}</span>
         )}
@@ -149,6 +161,19 @@ export const ScriptRow = memo(function ScriptRow({
     </div>
   );
 });
+
+/** Focus a stop of the line before or after, once it is drawn as the chosen one. */
+function focusStop(by: 1 | -1, line: number, stop: number): void {
+  let tries = 0;
+  const look = () => {
+    const rows = [...document.querySelectorAll<HTMLElement>("[data-line]")];
+    const row = rows[rows.findIndex((one) => one.dataset.line === String(line)) + by];
+    const field = row?.querySelectorAll<HTMLElement>("input, textarea")[stop];
+    if (row?.getAttribute("aria-current") === "true" && field) field.focus();
+    else if (tries++ < 20) requestAnimationFrame(look);
+  };
+  requestAnimationFrame(look);
+}
 
 function Words({ line, number, frame }: { line: EditedLine; number: number; frame: Frame }) {
   const { t } = useTranslation();

@@ -57,7 +57,11 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     });
     return found;
   }, [lines]);
-  const takes = useMemo(() => new Map<number, Line>(source?.lines.map((line) => [line.id, line])), [source]);
+  // Before anybody is cast, that nobody is says nothing of a line.
+  const takes = useMemo(
+    () => new Map<number, Line>(source?.lines.some((line) => line.state !== "uncast" && line.state !== "empty") ? source.lines.map((line) => [line.id, line]) : []),
+    [source],
+  );
   const checks = useQuery({
     queryKey: ["production", production.id, "checks", language],
     queryFn: () =>
@@ -145,8 +149,8 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     [actions, go, now],
   );
   const frame: Frame = useMemo(
-    () => ({ production: production.id, language, direction, readOnly, actions, go, choose, moveChosen, dragged: chosenOr, drop, join }),
-    [production.id, language, direction, readOnly, actions, go, choose, moveChosen, chosenOr, drop, join],
+    () => ({ production: production.id, language, direction, readOnly, fps: production.fps, actions, go, choose, moveChosen, dragged: chosenOr, drop, join }),
+    [production.id, language, direction, readOnly, production.fps, actions, go, choose, moveChosen, chosenOr, drop, join],
   );
 
   // The caret goes where it is wanted as soon as the field is there.
@@ -308,7 +312,7 @@ function ReadingCopy({ production, source, script }: { production: Production; s
           <ChosenBar lines={picked} speakers={speakers} actions={actions} field={give} onRemove={remove} onMove={(by) => moveChosen(picked[0]?.id ?? 0, by)} onDone={() => letGo()} />
         )}
       </div>
-      <aside className="w-80 shrink-0 border-s border-rule flex flex-col min-h-0" aria-label={t("script.panel")}>
+      <aside className="w-72 xl:w-80 shrink-0 border-s border-rule flex flex-col min-h-0" aria-label={t("script.panel")}>
         <Tabs.Root value={panel} onValueChange={(value) => setPanel(value as Panel)} className="flex flex-col min-h-0 grow">
           <Tabs.List className="flex border-b border-rule px-2 shrink-0" aria-label={t("script.panel")}>
             {PANELS.map((one) => (
@@ -323,7 +327,7 @@ function ReadingCopy({ production, source, script }: { production: Production; s
             ))}
           </Tabs.List>
           <Tabs.Content value="speakers" className="min-h-0 grow overflow-auto p-3"><SpeakersPanel production={production} script={script} actions={actions} onGiving={() => setGiving(true)} /></Tabs.Content>
-          <Tabs.Content value="parts" className="min-h-0 grow overflow-auto p-3"><PartsPanel script={script} current={current} readOnly={readOnly} actions={actions} onGo={(line) => go(line, 0)} /></Tabs.Content>
+          <Tabs.Content value="parts" className="min-h-0 grow overflow-auto p-3"><PartsPanel script={script} fps={production.fps} current={current} readOnly={readOnly} actions={actions} onGo={(line) => go(line, 0)} /></Tabs.Content>
           <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3"><ChecksPanel findings={checks.data} lines={lines} onGo={(line) => go(line, 0)} /></Tabs.Content>
           <Tabs.Content value="find" className="min-h-0 grow overflow-auto p-3"><FindPanel production={production} lines={lines} actions={actions} onGo={(line) => go(line, 0)} /></Tabs.Content>
           <Tabs.Content value="history" className="min-h-0 grow overflow-auto p-3"><HistoryPanel production={production} stamp={script.stamp} actions={actions} /></Tabs.Content>

@@ -1,4 +1,4 @@
-import { Merge, Pencil } from "lucide-react";
+import { Merge, Pencil, Trash2 } from "lucide-react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { DropdownMenu } from "radix-ui";
@@ -30,6 +30,7 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
   const merge = useChange(production.id, ({ id, into }: { id: number; into: number }) =>
     data(api.POST("/api/speakers/{speaker_id}/merge/", { params: { path: { speaker_id: id } }, body: { into } })),
   );
+  const remove = useChange(production.id, (id: number) => data(api.DELETE("/api/speakers/{speaker_id}/", { params: { path: { speaker_id: id } } })));
   const mayChange = production.role !== "reader";
   const { speakers, lines } = script;
   const unnamed = speakers.find((one) => one.name === UNNAMED && one.lines > 0);
@@ -111,6 +112,11 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
                 {mayChange && (
                   <IconButton name={t("script.renameWhom", { name: speaker.name })} onClick={() => setRenaming(speaker.id)}>
                     <Pencil size={14} aria-hidden />
+                  </IconButton>
+                )}
+                {mayChange && speaker.lines === 0 && (
+                  <IconButton name={t("script.removeWhom", { name: speaker.name })} onClick={() => remove.mutate(speaker.id, { ...tell, onSettled: () => void actions.lookAgain() })}>
+                    <Trash2 size={14} aria-hidden />
                   </IconButton>
                 )}
                 {mayChange && speakers.length > 1 && (

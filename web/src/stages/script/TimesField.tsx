@@ -8,15 +8,15 @@ import type { EditedLine } from "./scriptState";
 import type { ScriptActions } from "./useScript";
 
 /** A line's in- and out-time, typed as m:ss.t; empty takes the time away. */
-export function TimesField({ line, number, actions }: { line: EditedLine; number: number; actions: ScriptActions }) {
+export function TimesField({ line, number, fps, actions }: { line: EditedLine; number: number; fps: number; actions: ScriptActions }) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const [typed, setTyped] = useState<{ start?: string; end?: string }>({});
   const shown = (side: "start" | "end") => typed[side] ?? (line.slot ? clock(line.slot[side === "start" ? 0 : 1] ?? 0) : "");
   async function keep() {
     if (typed.start === undefined && typed.end === undefined) return;
-    const start = seconds(shown("start"));
-    const end = seconds(shown("end"));
+    const start = seconds(shown("start"), fps);
+    const end = seconds(shown("end"), fps);
     if (start === undefined || end === undefined || (start === null) !== (end === null)) return;
     // What is not typed over keeps its milliseconds.
     const exact = (side: "start" | "end", value: number | null) => (typed[side] === undefined && line.slot ? (line.slot[side === "start" ? 0 : 1] ?? value) : value);
@@ -35,7 +35,7 @@ export function TimesField({ line, number, actions }: { line: EditedLine; number
         <input
           key={side}
           aria-label={t(`script.${side}Of`, { number })}
-          aria-invalid={seconds(shown(side)) === undefined}
+          aria-invalid={seconds(shown(side), fps) === undefined}
           placeholder={t(`script.${side}`)}
           className="w-13 px-0.5 text-end rounded-sm bg-paper border border-rule aria-invalid:border-alarm"
           value={shown(side)}

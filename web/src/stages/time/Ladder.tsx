@@ -6,7 +6,7 @@ import { usePlayer } from "../../frame/player";
 import { useSourceMedia, useSourcePeaks } from "../../frame/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
-import { speakerColour } from "../../shared/ui/SpeakerMark";
+import { speakerLine } from "../../shared/ui/SpeakerMark";
 import { heldAt, inSight, isTimed, marksFor, rungs, snapped, tickStep, trouble, wave, wordRows, WORDS_FROM, type Rung } from "./ladder";
 import { usePeaks, type Lips, type TimingActions } from "./useTiming";
 
@@ -197,7 +197,7 @@ export function Ladder({
               key={rung.line.id}
               top={rung.slot[0] * pixels}
               height={(rung.slot[1] - rung.slot[0]) * pixels}
-              colour={speakerColour(positions.get(rung.line.speaker)?.position ?? 0)}
+              colour={speakerLine(positions.get(rung.line.speaker)?.position ?? 0)}
               name={positions.get(rung.line.speaker)?.name ?? ""}
               words={sourceLines.get(rung.line.id)?.words ?? ""}
               language={source.edition.language}
@@ -216,7 +216,7 @@ export function Ladder({
               step={rung}
               pixels={pixels}
               drag={drag?.line === rung.line.id ? drag : null}
-              colour={speakerColour(positions.get(rung.line.speaker)?.position ?? 0)}
+              colour={speakerLine(positions.get(rung.line.speaker)?.position ?? 0)}
               name={positions.get(rung.line.speaker)?.name ?? ""}
               language={edition.edition.language}
               direction={edition.edition.direction}
@@ -265,7 +265,7 @@ function Wave({ peaks, height, colour }: { peaks: Uint8Array | undefined; height
   if (!path) return null;
   return (
     <svg aria-hidden className="shrink-0 block self-stretch pointer-events-none" width={WAVE} height={height} viewBox={`0 0 ${WAVE} ${Math.min(height, 4000)}`} preserveAspectRatio="none">
-      <path d={path} stroke={colour} strokeWidth={1.1} opacity={0.75} />
+      <path d={path} stroke={colour} strokeWidth={1.1} />
     </svg>
   );
 }
@@ -390,7 +390,7 @@ function FitFigure({ step, pixels, room }: { step: Rung; pixels: number; room: n
   if (line.seconds === 0 || room < 11) return null;
   const kind = trouble(line);
   const detail =
-    line.over > 0 ? t("time.over", { seconds: line.over.toFixed(1) })
+    line.harm > 0 && kind === "over" ? t("time.over", { seconds: line.harm.toFixed(1) })
       : line.late > 0.1 ? t("time.late", { seconds: line.late.toFixed(1) })
       : line.late < -0.1 ? t("time.early", { seconds: (-line.late).toFixed(1) }) : "";
   return (

@@ -26,7 +26,7 @@ export function TimePanel({ production, edition, line, sourceWords, lips, action
   const place = usePlace();
   const bad = byHarm(edition.lines);
   return (
-    <aside className="w-88 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("time.panel")}>
+    <aside className="w-72 xl:w-88 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("time.panel")}>
       {line ? (
         <Chosen key={line.id} production={production} edition={edition} line={line} sourceWords={sourceWords} lips={lips} actions={actions} readOnly={readOnly} />
       ) : (
@@ -78,7 +78,7 @@ function Chosen({ production, edition, line, sourceWords, lips, actions, readOnl
         {silence > 0.02 && <Figure name={t("time.silence")} value={`${silence.toFixed(1)} s`} />}
         {held > 0.02 && <Figure name={t("time.intoHold")} value={`${held.toFixed(1)} s`} />}
         {line.slot && Math.abs(line.late) > 0.02 && <Figure name={line.late > 0 ? t("time.lateBy") : t("time.earlyBy")} value={`${Math.abs(line.late).toFixed(2)} s`} bad={line.late > 0 && line.harm > 0} />}
-        {line.over > 0 && <Figure name={t("time.overBy")} value={`${line.over.toFixed(2)} s`} bad />}
+        {line.harm > 0 && <Figure name={t("time.overBy")} value={`${line.harm.toFixed(1)} s`} bad />}
         {line.collides > 0 && <Figure name={t("time.collidesBy")} value={`${line.collides.toFixed(2)} s`} bad />}
       </dl>
       {line.slot && (

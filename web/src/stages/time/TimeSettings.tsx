@@ -4,7 +4,7 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { editionPath, type Line } from "../../shared/api/client";
 import { rate } from "../../shared/format";
-import { Button } from "../../shared/ui/controls";
+import { Button, Tick } from "../../shared/ui/controls";
 import { Range } from "./Range";
 import { Pacing } from "./TimePanel";
 import { useWhatIf, type TimingActions } from "./useTiming";
@@ -33,11 +33,10 @@ function GrowingParts({ production, edition, actions, readOnly }: { production: 
           const hold = held.get(part.id);
           return (
             <li key={part.id}>
-              <label className="flex items-center gap-2">
-                <input type="checkbox" checked={part.may_grow} disabled={readOnly} onChange={(event) => void actions.grow(part.id, event.target.checked)} />
-                <span className="grow truncate">{part.name}</span>
+              <span className="flex items-center gap-2">
+                <Tick label={part.name} checked={part.may_grow} disabled={readOnly} onChange={(on) => void actions.grow(part.id, on)} className="grow min-w-0 text-xs!" />
                 {hold && <span className="whitespace-nowrap">{t("time.heldFor", { seconds: hold.seconds.toFixed(2), frames: hold.frames })}</span>}
-              </label>
+              </span>
             </li>
           );
         })}

@@ -4,10 +4,10 @@ import { useTranslation } from "react-i18next";
 import type { StageProps } from "../../frame/Workplace";
 import { usePlace } from "../../frame/place";
 import { useKeys } from "../../shared/useKeys";
+import { SourceMediaButton } from "../../shared/SourceMediaButton";
 import { Empty } from "../../shared/ui/controls";
 import { columns, Ladder } from "./Ladder";
 import { byHarm, isTimed } from "./ladder";
-import { SourceMediaButton } from "./SourceMediaButton";
 import { TimePanel } from "./TimePanel";
 import { useLips, useTimingActions } from "./useTiming";
 

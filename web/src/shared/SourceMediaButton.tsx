@@ -3,10 +3,10 @@ import { Clapperboard, Trash2 } from "lucide-react";
 import { useRef } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
-import { useSourceMedia, type SourceMedia } from "../../frame/useSourceMedia";
-import { api, data, send } from "../../shared/api/client";
-import { IconButton } from "../../shared/ui/controls";
+import { useNotices } from "../frame/notices";
+import { useSourceMedia, type SourceMedia } from "../frame/useSourceMedia";
+import { api, data, send } from "./api/client";
+import { Button, IconButton } from "./ui/controls";
 
 /** Brings in the source recording or video, and says what there is. */
 export function SourceMediaButton({ production, readOnly }: { production: number; readOnly: boolean }) {
@@ -41,11 +41,16 @@ export function SourceMediaButton({ production, readOnly }: { production: number
         </span>
       )}
       {bring.isPending && !there && <span className="text-2xs" role="status">{t("media.sending")}</span>}
-      {!readOnly && (
-        <IconButton name={there ? t("media.other") : t("media.bring")} className="size-6!" disabled={bring.isPending} onClick={() => picker.current?.click()}>
-          <Clapperboard size={14} aria-hidden />
-        </IconButton>
-      )}
+      {!readOnly && (there ? (
+          <IconButton name={t("media.other")} className="size-6!" disabled={bring.isPending} onClick={() => picker.current?.click()}>
+            <Clapperboard size={14} aria-hidden />
+          </IconButton>
+        ) : (
+          <Button className="h-6! px-2! text-xs!" disabled={bring.isPending} onClick={() => picker.current?.click()}>
+            <Clapperboard size={14} aria-hidden />
+            {t("media.bringShort")}
+          </Button>
+        ))}
       {!readOnly && there && (
         <IconButton name={t("media.takeOut", { name: media.name })} className="size-6!" onClick={() => takeOut.mutate()}>
           <Trash2 size={13} aria-hidden />
