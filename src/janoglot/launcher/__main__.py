@@ -86,7 +86,7 @@ def _start(ports: Ports) -> int:
     except OSError:
         lock.seek(0)
         raise Trouble(f"Janoglot is running from this folder already: {lock.read().strip()}") from None
-    environment = server_environment(VAR, ports)
+    environment = {**server_environment(VAR, ports), "JANOGLOT_VOICE_DEMO": "1"}
     services: list[Service] = []
     # Set, not only defaulted: a shell starts background jobs with the interrupt ignored.
     for ending in (signal.SIGINT, signal.SIGTERM):

@@ -9,7 +9,9 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from janoglot.cast.actions.set_casting import set_casting
+from janoglot.core.errors import JanoglotError
 from janoglot.core.script.formats import read_script
+from janoglot.direct.actions.voice import voice
 from janoglot.productions.models import Production
 from janoglot.script.importing import create_production
 from janoglot.script.models import Speaker
@@ -36,6 +38,17 @@ def load_demo() -> list[Production]:
             _cast(user, production, file)
             made.append(production)
     return made
+
+
+def voice_demo(production: Production) -> None:
+    """Have what a production opens with voiced, behind the page: the source and the first translation. The workers
+    begin as soon as they are up."""
+    user = User.objects.get(username=DEMO_USER)
+    for edition in production.editions.order_by("position")[:2]:
+        try:
+            voice(user, edition)
+        except JanoglotError:
+            continue  # nobody is cast in it, or it has no words: then there is nothing to hear
 
 
 def _cast(user: User, production: Production, file: str) -> None:

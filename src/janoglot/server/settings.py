@@ -91,6 +91,9 @@ SECURE_HSTS_SECONDS = 365 * 24 * 3600 if PUBLIC_HOSTS else 0
 # The one-click demo user: on this machine alone, unless JANOGLOT_DEMO=1 says that others may look around too.
 DEMO = os.environ.get("JANOGLOT_DEMO", "0" if PUBLIC_HOSTS else "1") == "1"
 
+# Whether the demo is voiced behind the page at its first start, so that it can be listened to.
+VOICE_DEMO = os.environ.get("JANOGLOT_VOICE_DEMO", "0") == "1"
+
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],

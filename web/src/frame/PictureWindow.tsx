@@ -142,7 +142,7 @@ export function PictureWindow({ production, dub, line }: {
         }}
       />
       <span className="absolute top-1 end-1 on-quay flex gap-0.5">
-        <IconButton name={t(floating ? "picture.dock" : "picture.float")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => set({ mode: floating ? "docked" : "floating" })}>
+        <IconButton name={floating ? t("picture.dock") : t("picture.float")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => set({ mode: floating ? "docked" : "floating" })}>
           {floating ? <PanelRight size={13} aria-hidden /> : <PictureInPicture2 size={13} aria-hidden />}
         </IconButton>
         <IconButton name={t("picture.hide")} className="size-6! bg-quay/70! text-quay-ink" onClick={() => set({ mode: "away" })}><EyeOff size={13} aria-hidden /></IconButton>
@@ -158,7 +158,7 @@ export function PictureButton({ production }: { production: number }) {
   const { mode, set } = usePicturePlace();
   if (media?.state !== "ready" || !media.has_picture) return null;
   return (
-    <IconButton name={t(mode === "away" ? "picture.show" : "picture.hide")} aria-pressed={mode !== "away"} className={mode === "away" ? "" : "text-tide"} onClick={() => set({ mode: mode === "away" ? "docked" : "away" })}>
+    <IconButton name={mode === "away" ? t("picture.show") : t("picture.hide")} aria-pressed={mode !== "away"} className={mode === "away" ? "" : "text-tide"} onClick={() => set({ mode: mode === "away" ? "docked" : "away" })}>
       <Clapperboard size={16} aria-hidden />
     </IconButton>
   );

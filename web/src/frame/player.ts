@@ -225,7 +225,6 @@ const LOOK = 350;
 
 /** Where a sound can be heard: of an audition once the voice has said it, as a sketch first. However long that takes. */
 async function whenSaid(address: string): Promise<string | null> {
-  if (!address.includes("/audition/?")) return address;
   while (useSample.getState().address === address) {
     try {
       const said = await askFor(address);
@@ -249,13 +248,15 @@ function sound(address: string): void {
   if (!sample) return;
   sample.pause();
   useSample.setState({ address, loading: true, fault: null, sketch: false, why: "" });
-  whenSaid(address)
-    .then(async (from) => {
-      if (from === null || useSample.getState().address !== address) return;
-      sample.src = from;
-      await sample.play();
-    })
-    .then(
+  const begin = (from: string) => {
+    sample.src = from;
+    return sample.play();
+  };
+  // A take is there; a voice that has not said this line yet is waited for.
+  const playing = address.includes("/audition/?")
+    ? whenSaid(address).then((from) => (from === null || useSample.getState().address !== address ? undefined : begin(from)))
+    : begin(address);
+  playing.then(
     () => useSample.setState({ loading: false }),
     (error: unknown) => {
       if (error instanceof DOMException && error.name === "AbortError") return;

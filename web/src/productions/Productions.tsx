@@ -150,7 +150,7 @@ function Card({ production }: { production: Listed }) {
                 {production.role !== "reader" && (
                   <DropdownMenu.Item className={ITEM} onSelect={() => change.mutate({ archived: !production.archived })}>
                     {production.archived ? <ArchiveRestore size={14} aria-hidden /> : <Archive size={14} aria-hidden />}
-                    {t(production.archived ? "productions.unarchive" : "productions.archive")}
+                    {production.archived ? t("productions.unarchive") : t("productions.archive")}
                   </DropdownMenu.Item>
                 )}
                 {production.role === "owner" && <DropdownMenu.Item className={ITEM} onSelect={() => setDoing("delete")}><Trash2 size={14} aria-hidden />{t("productions.delete")}</DropdownMenu.Item>}
@@ -239,7 +239,7 @@ function Doing({ production, what, onDone, onRename, onDelete }: {
           <label className="text-sm font-semibold" htmlFor={`name-${production.id}`}>{t("import.name")}</label>
           <input id={`name-${production.id}`} className={FIELD} autoFocus maxLength={200} value={shown} onChange={(event) => setName(event.target.value)} onFocus={(event) => event.target.select()} />
           {what === "duplicate" && <Tick label={t("productions.withTakes")} checked={takes} onChange={setTakes} />}
-          <Button look="main" type="submit" className="self-end" disabled={copy.isPending}>{t(what === "duplicate" ? "productions.duplicate" : "productions.rename")}</Button>
+          <Button look="main" type="submit" className="self-end" disabled={copy.isPending}>{what === "duplicate" ? t("productions.duplicate") : t("productions.rename")}</Button>
         </form>
       </Sheet>
       <Sheet title={t("productions.delete")} open={what === "delete"} onClose={done}>

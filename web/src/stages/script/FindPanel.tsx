@@ -90,7 +90,7 @@ export function FindPanel({ production, lines, actions, onGo }: { production: Pr
               <span className="text-xs text-soft me-1.5">{numbers.get(hit.line)}</span>
               <Marked text={hit.text} spans={hit.spans} />
               {replacement !== "" && !(hit.approved && !reopen) && <span className="block text-tide">{hit.replaced}</span>}
-              {hit.approved && <span className="block text-xs text-soft">{t(reopen ? "script.willReopen" : "script.staysApproved")}</span>}
+              {hit.approved && <span className="block text-xs text-soft">{reopen ? t("script.willReopen") : t("script.staysApproved")}</span>}
             </button>
           </li>
         ))}

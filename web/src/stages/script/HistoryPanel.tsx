@@ -56,6 +56,8 @@ export function HistoryPanel({ production, stamp, actions }: { production: Produ
 
 function sentence(record: RecordedAction, t: TFunction): string {
   const details = (record.details ?? {}) as Record<string, unknown>;
-  const said = Object.keys(details).length ? t(`did.${record.name}${typeof details.what === "string" && record.name === "set_casting" ? `.${details.what}` : record.name === "set_casting" ? ".voice" : ""}`, { ...details, defaultValue: "" }) : "";
+  // A casting is told by what of it was changed.
+  const kind = record.name === "set_casting" ? `set_casting.${typeof details.what === "string" ? details.what : "voice"}` : record.name;
+  const said = Object.keys(details).length ? t(`did.${kind}`, { ...details, defaultValue: "" }) : "";
   return said || `${t(`action.${record.name}`)}${record.summary ? `: ${record.summary}` : ""}`;
 }

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
-from janoglot.productions.demo import load_demo
+from janoglot.productions.demo import load_demo, voice_demo
 
 
 class Command(BaseCommand):
@@ -19,3 +19,5 @@ class Command(BaseCommand):
         if settings.DEMO:
             for production in load_demo():
                 self.stdout.write(f"janoglot: demo production “{production.name}” is ready")
+                if settings.VOICE_DEMO:
+                    voice_demo(production)
