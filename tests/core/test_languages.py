@@ -33,3 +33,12 @@ def test_names_directions_and_distances() -> None:
     assert distance("es-MX", "es-MX") == 0 < distance("es-MX", "es-419") < distance("es-MX", "es-ES") < 10
     assert distance("es-MX", "pt-BR") >= 10
     assert same_language("zh-CN", "cmn")
+
+
+def test_no_two_languages_to_choose_from_have_one_name() -> None:
+    from janoglot.core.speech.catalogue import catalogue
+
+    tags = sorted({voice.locale for voice in catalogue().values() if "-x-" not in voice.locale})
+    names = [english_name(tag) for tag in tags]
+    assert sorted(set(names)) == sorted(names)
+    assert english_name("en-GB-scotland") == "English (United Kingdom, Scotland)"

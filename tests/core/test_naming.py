@@ -48,6 +48,14 @@ class TestNamesWithStops:
         assert [(p.code, p.row) for p in script.problems] == [("label_kept", 2)]
 
 
+    @pytest.mark.parametrize(("row", "name", "told"), [
+        ("- Unknown man with a lamp: Who is there?", "Unknown man with a lamp", []), ("Old man: Who is there?", "Old man", ["label_taken"])])
+    def test_an_unknown_voice_is_somebody(self, row: str, name: str, told: list[str]) -> None:
+        script = read_script(f"Mrs. Hall: Sit down.\nDR. ASH: Why?\n{row}\n", "a.txt")
+        assert script.lines[-1].speaker == name
+        assert [p.code for p in script.problems] == told
+
+
 class TestCaptions:
     WORDS = ("Nadie abre la puerta.", "Recuerde: nunca corra sobre el muelle.", "El agua sube.", "Nada más.")
 

@@ -134,13 +134,21 @@ def _region_of(place: str) -> str | None:
 
 def english_name(tag: str) -> str:
     """The language's name in English, with its place: "Spanish (Mexico)"."""
-    return langcodes.Language.get(tag).display_name("en")
+    return _with_variants(langcodes.Language.get(tag).display_name("en"), tag)
 
 
 def own_name(tag: str) -> str:
     """The language's name as its own speakers write it: "Español (México)"."""
     name = langcodes.Language.get(tag).display_name(tag)
-    return name[:1].upper() + name[1:]
+    return _with_variants(name[:1].upper() + name[1:], tag)
+
+
+def _with_variants(name: str, tag: str) -> str:
+    """The name with what else is in the tag ("en-GB-scotland"), which names in CLDR leave out: or two would be one."""
+    variants = ", ".join(variant.capitalize() for variant in langcodes.Language.get(tag).variants or ())
+    if not variants:
+        return name
+    return f"{name[:-1]}, {variants})" if name.endswith(")") else f"{name} ({variants})"
 
 
 def direction(tag: str) -> str:

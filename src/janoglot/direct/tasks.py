@@ -28,13 +28,21 @@ from janoglot.server.work import FINISH, NOW, SKETCH, SOON, Work, hand_out, in_h
 log = logging.getLogger(__name__)
 
 CHUNK = 24
-"""Lines in one task: short enough that a line asked for now waits about half a second."""
+"""At most so many lines in one task: short enough that a line asked for now waits about half a second."""
+_LEAST_CHUNK = 4
+_STEPS = 16
+"""A job is told of in about so many steps, where it is not so long that they would be too big."""
 FINISHED_AT_ONCE = 6.0
 """Seconds of sound in one task of finishing. Where lines lie is worked out once for each."""
 ASKED_NOW = 3
 """At most so many lines go before everything else."""
 _LOOK_EVERY = 0.5
 """Seconds between looks at whether the job was stopped."""
+
+
+def chunk_of(count: int) -> int:
+    """Lines in one task of a job of ``count``."""
+    return min(CHUNK, max(_LEAST_CHUNK, count // _STEPS))
 
 
 def begin(job: VoicingJob) -> None:

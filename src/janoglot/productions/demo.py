@@ -58,5 +58,5 @@ def _cast(user: User, production: Production, file: str) -> None:
     speakers = {speaker.name: speaker for speaker in Speaker.objects.filter(production=production)}
     cast = json.loads(place.read_text())
     for edition in production.editions.all():
-        for name, voice in cast.get(edition.language, {}).items():
-            set_casting(user, edition, speakers[name], {"voice": voice})
+        for name, chosen in cast.get(edition.language, {}).items():
+            set_casting(user, edition, speakers[name], {"voice": chosen})

@@ -76,7 +76,7 @@ export function ProductionSettings({ production, open, onClose }: { production: 
           <ul className="border border-rule rounded-md bg-paper divide-y divide-rule">
             {production.editions.map((edition) => (
               <li key={edition.language} className="px-3 py-1 flex items-center gap-2">
-                <span className="grow min-w-0 truncate"><span lang={edition.language}>{edition.own_name}</span> <span className="text-soft text-xs">{edition.name}</span></span>
+                <span className="grow min-w-0 truncate"><span lang={edition.language}>{edition.own_name}</span> {edition.name !== edition.own_name && <span className="text-soft text-xs">{edition.name}</span>}</span>
                 {edition.is_source && <span className="text-xs text-soft">{t("frame.source")}</span>}
                 {!readOnly && <Duplicate production={production} language={edition.language} name={edition.name} />}
                 {!readOnly && !edition.is_source && (

@@ -166,7 +166,7 @@ function Card({ production }: { production: Listed }) {
           gone && production.deleted ? t("productions.deletedOn", { when: when.format(new Date(production.deleted)) }) : "",
         ].filter(Boolean).join(" · ")}
       </p>
-      <ul className="mt-2.5 grid grid-cols-[repeat(auto-fill,minmax(13rem,1fr))] gap-x-5 gap-y-1.5">
+      <ul className="mt-2.5 grid grid-cols-[repeat(auto-fill,minmax(15rem,1fr))] gap-x-5 gap-y-1.5">
         {production.languages.map((language) => (
           <Stands key={language.tag} language={language} lines={production.lines} />
         ))}

@@ -16,8 +16,11 @@ from janoglot.core.script.labels import likeness
 LONGEST = 60
 """Characters of a name; as many again for an aside beside it."""
 _MOST_WORDS = 5
+_SHORT = 2
+"""Words. A label so short is a name in typed dialogue, however it is written ("Old man:")."""
 _COLONS = ":："
-_DASHES = "-–—>•* "
+_TURNS = "-–—>"
+_DASHES = _TURNS + "•* "
 """What may stand before a name where speakers take turns."""
 _SENTENCE = set("!?;,\n“”\"…。！？；，")
 _TITLES = {
@@ -41,6 +44,8 @@ class Label:
     name: str
     aside: str
     words: str
+    turn: bool = False
+    """Whether a dash before it says that somebody else begins to speak."""
 
     @property
     def capitals(self) -> bool:
@@ -56,6 +61,7 @@ class Label:
 
 def label_of(text: str) -> Label | None:
     """The label that ``text`` begins with, where it could be a name at all; None where it cannot."""
+    turn = text[:1] in _TURNS
     text = text[:4].lstrip(_DASHES) + text[4:] if text[:1] in _DASHES else text
     at = next((place for place, ch in enumerate(text[: 2 * LONGEST + 4]) if ch in _COLONS), -1)
     if at < 1 or text.startswith("//", at + 1):
@@ -71,7 +77,7 @@ def label_of(text: str) -> Label | None:
         return None
     if any(ch in _SENTENCE or ch in "()[]" for ch in name) or not all(map(_stops_are_short_forms, words)):
         return None
-    return Label(" ".join(words), aside, text[at + 1:].strip())
+    return Label(" ".join(words), aside, text[at + 1:].strip(), turn)
 
 
 def _stops_are_short_forms(word: str) -> bool:
@@ -125,7 +131,7 @@ class Names:
             return label
         once = self._often[label.name] == 1
         if self._is_name(label, once):
-            if self._captions and once and self._doubtful:
+            if once and (self._doubtful if self._captions else not label.is_written_as_name and not label.turn):
                 self.problems.append(Problem(
                     "label_taken", "“{name}” stands before a colon once in this file: taken for a speaker.",
                     {"name": label.name}, row, "note"))
@@ -138,7 +144,8 @@ class Names:
     def _is_name(self, label: Label, once: bool) -> bool:
         if not self._captions:
             # Typed dialogue: a colon stands after a name, unless the one before it is plainly part of a sentence.
-            return label.is_written_as_name or not once or not self._some_are_names
+            short = len(label.name.split()) <= _SHORT and label.name[0].isupper()
+            return label.is_written_as_name or label.turn or short or not once or not self._some_are_names
         if not label.is_written_as_name:
             return False
         return (label.capitals and self._capitals_tell) or (self._uses_names and not self._in_capitals)

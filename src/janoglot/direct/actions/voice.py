@@ -11,7 +11,7 @@ from django.utils import timezone
 from janoglot.core.errors import BadInput
 from janoglot.direct.models import VoicingJob
 from janoglot.direct.state import EditionState
-from janoglot.direct.tasks import ASKED_NOW, CHUNK, begin, finish_sketches
+from janoglot.direct.tasks import ASKED_NOW, begin, chunk_of, finish_sketches
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone, require_change
 from janoglot.server.work import require_queue
@@ -37,7 +37,7 @@ def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = Non
     urgent = line_ids is not None and len(wanted) <= ASKED_NOW
     job = VoicingJob.objects.create(
         edition=edition, user=user if isinstance(user, User) else None, urgent=urgent,
-        piece_size=1 if urgent else CHUNK, wordings=[s.wording.pk for s in wanted if s.wording],
+        piece_size=1 if urgent else chunk_of(len(wanted)), wordings=[s.wording.pk for s in wanted if s.wording],
         weights=[len(s.words) for s in wanted])
     transaction.on_commit(lambda: begin(job))
     return job

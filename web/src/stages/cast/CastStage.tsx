@@ -264,7 +264,7 @@ function CastCell({
               : casting.alike.length
                 ? t("cast.alike", { names: casting.alike.join(", ") })
               : !casting.voice.from_home
-                ? t("cast.accentOf", { language: casting.voice.language })
+                ? [t(`register.${casting.voice.register}`), t(`age.${casting.voice.age}`), t("cast.accentOf", { language: casting.voice.language.replace(/\s*\(.*\)$/, "") })].join(" · ")
                 : `${voiceHome(casting.voice, t)} · ${t(`register.${casting.voice.register}`)} · ${t(`age.${casting.voice.age}`)}`}
           </span>
         </span>

@@ -164,7 +164,7 @@ export function VoiceChooser({
   return (
     <aside className="@container grow basis-88 min-w-88 border-s border-rule bg-paper flex flex-col min-h-0" aria-label={t("cast.chooser")}>
     <div className="grow min-h-0 overflow-auto @3xl:overflow-hidden grid grid-cols-1 @3xl:grid-cols-[minmax(0,1fr)_minmax(0,24rem)] @3xl:grid-rows-[minmax(0,1fr)]">
-    <div className="flex flex-col min-h-0">
+    <div className="flex flex-col @3xl:min-h-0">
       <div className="p-4 pb-2 flex flex-col gap-2">
         <h2 className="flex items-center gap-2 font-semibold min-w-0">
           <SpeakerMark name={speaker.name} position={speaker.position} size={24} />
@@ -236,7 +236,7 @@ export function VoiceChooser({
         </div>
         <Tick label={t("cast.others")} checked={others} onChange={setOthers} />
       </div>
-      <ul className="grow min-h-48 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
+      <ul className="grow min-h-48 max-h-80 @3xl:max-h-none @3xl:min-h-0 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {
           const match = matches.get(voice.id);
           const chosen = current === voice.id;
@@ -280,7 +280,7 @@ export function VoiceChooser({
       </ul>
     </div>
     {/* Beside the list where there is room, so that what is set stays in sight while voices are compared. */}
-    <div className="min-h-0 @3xl:overflow-auto @3xl:border-s border-rule @3xl:pt-3">
+    <div className="@3xl:min-h-0 @3xl:overflow-auto @3xl:border-s border-rule @3xl:pt-3">
       {compared.length > 0 && (
         <Comparison
           key={compared.join()}

@@ -37,7 +37,7 @@ export function DeliverStage({ production }: StageProps) {
               <tr key={edition.language} className="border-b border-rule align-top bg-paper">
                 <th scope="row" className="text-start px-3 py-3 font-normal min-w-48">
                   <span className="font-semibold block" lang={edition.language}>{edition.own_name}</span>
-                  <span className="text-soft block">{edition.is_source ? t("frame.source") : edition.name}</span>
+                  <span className="text-soft block">{edition.is_source ? t("frame.source") : edition.name === edition.own_name ? "" : edition.name}</span>
                   {row && !edition.is_source && (
                     <span className="block text-xs text-soft mt-1">{t("deliver.readAndApproved", { approved: row.approved, drafts: row.unread.length, total: row.worded })}</span>
                   )}
