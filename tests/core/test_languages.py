@@ -3,7 +3,7 @@ from __future__ import annotations
 import pytest
 
 from janoglot.core.errors import UnknownLanguage
-from janoglot.core.languages import direction, distance, find_tag, own_name, same_language, tag_of
+from janoglot.core.languages import direction, distance, english_name, find_tag, own_name, same_language, tag_of
 
 
 @pytest.mark.parametrize(("name", "tag"), [

@@ -72,7 +72,7 @@ class TestCatalogue:
             assert abs(12 * math.log2(found.pitch_hz / voice.shaping.pitch_hz)) < 2.5, voice.name
 
     def test_nearest_names_are_offered_for_a_slip(self) -> None:
-        with pytest.raises(UnknownVoice, match="Did you mean curlew"):
+        with pytest.raises(UnknownVoice, match="Is curlew"):
             voice_named("curlw")
         assert voice_named("Curlew").id == "curlew"
 
@@ -243,7 +243,7 @@ class TestCasting:
         assert len(set(cast_rest([f"S{n}" for n in range(30)], "de-DE", {}).values())) == 30
 
     def test_a_language_that_nobody_speaks_is_said(self) -> None:
-        with pytest.raises(BadInput, match="No voice on this machine speaks Tigrinya"):
+        with pytest.raises(BadInput, match="No voice here speaks Tigrinya"):
             cast_rest(["Keeper"], "ti", {})
 
 

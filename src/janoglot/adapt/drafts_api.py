@@ -23,13 +23,14 @@ from janoglot.core.adapt.drafting import drafting_engine
 from janoglot.core.adapt.rude_words import has_list, rude_words
 from janoglot.core.adapt.spelling import speller
 from janoglot.core.adapt.tmx import read_tmx, write_tmx
-from janoglot.core.errors import BadInput, EngineError
+from janoglot.core.errors import BadInput, EngineError, Problem
 from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for, require_change, signed_in, visible_productions
 from janoglot.script.api import uploaded
 from janoglot.script.models import Line
+from janoglot.server.faults import translated
 from janoglot.server.storage import content_disposition
 from janoglot.server.work import require_queue
 
@@ -101,8 +102,10 @@ def drafting_data(job: DraftingJob) -> Data:
     without = told.get("no_engine", 0)
     fault = str(told.get("fault", ""))
     if without and not fault:
-        fault = (f"There is no drafting engine from {english_name(job.edition.production.source_language)} to "
-                 f"{english_name(job.edition.language)} on this machine, and the memory has nothing like them.")
+        fault = translated(Problem(
+            "no_engine", "There is no drafting engine from {source} to {language} here, and the memory has nothing "
+            "like them.", {"source": english_name(job.edition.production.source_language),
+                      "language": english_name(job.edition.language)}))
     return {"id": job.pk, "language": job.edition.language, "state": job.state, "total": len(job.lines),
             "done": job.lines_done, "exact": told.get("exact", 0), "fuzzy": told.get("fuzzy", 0),
             "drafted": told.get("drafted", 0), "without": without + told.get("failed", 0), "fault": fault}
@@ -228,8 +231,8 @@ class MeaningView(APIView):
             except EngineError as error:
                 why_not = str(error)
         else:
-            why_not = (f"Nothing on this machine reads {english_name(language)} back into "
-                       f"{english_name(source_language)}.")
+            why_not = translated(Problem("no_way_back", "Nothing here reads {language} back into {source}.", {
+                "language": english_name(language), "source": english_name(source_language)}))
         if engine.route(source_language, language):
             try:
                 redraft = engine.draft([source_words(edition.production).get(line.pk, "")], source_language,

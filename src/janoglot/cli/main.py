@@ -20,7 +20,7 @@ from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.core.speech.engines.neural_graph import prepare
+from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import rich_missing, rich_root
 from janoglot.core.speech.measures import SHIPPED, write_shipped
 from janoglot.core.store import atomic_file
@@ -56,9 +56,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare}[
             options.command](options)
     except BadInput as error:
-        print(f"janoglot: {error}", file=sys.stderr)
+        print(f"janoglot: {error} {error.hint}".rstrip(), file=sys.stderr)
         return 2
-    except (JanoglotError, OSError) as error:
+    except JanoglotError as error:
+        print(f"janoglot: {error} {error.hint}".rstrip(), file=sys.stderr)
+        return 1
+    except OSError as error:
         print(f"janoglot: {error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
@@ -165,7 +168,7 @@ def _voices(options: argparse.Namespace) -> int:
         raise BadInput("No voice on this machine speaks {language}.", language=options.language)
     missing = rich_missing()
     if missing:
-        print(f"janoglot: {missing}", file=sys.stderr)
+        print(f"janoglot: {missing} {RichVoicesMissing.hint}", file=sys.stderr)
     if options.json:
         print(json.dumps([{name: getattr(voice, name) for name in
                            ("id", "name", "locale", "accent", "register", "age", "engine", "licence", "commercial",

@@ -43,6 +43,8 @@ class JanoglotError(Exception):
     """
 
     code = "error"
+    hint = ""
+    """What whoever runs the program can do, for the command line alone: in a browser nobody can."""
 
     def __init__(self, template: Template, **fields: Any) -> None:
         self.template = template
@@ -62,6 +64,7 @@ class UnknownLanguage(BadInput):
 
 class UnknownVoice(BadInput):
     code = "unknown_voice"
+    hint = "“./janoglot voices” lists them all."
 
 
 class EngineError(JanoglotError):

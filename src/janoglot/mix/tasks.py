@@ -10,7 +10,7 @@ from datetime import timedelta
 from celery import shared_task
 from django.utils import timezone
 
-from janoglot.core.errors import JanoglotError
+from janoglot.core.errors import JanoglotError, NothingToMix
 from janoglot.core.mix.programme import Clip, mix_to_file
 from janoglot.mix.models import Mix
 from janoglot.mix.plan import MixPlan
@@ -57,7 +57,8 @@ def make_mix(mix_id: int) -> None:
             report = mix_to_file(_clips(plan, tell), plan.seconds, place, plan.target,
                                  lambda share: tell(_FITTING + (1 - _FITTING) * share))
         except (JanoglotError, OSError, KeyError, TypeError, ValueError) as error:
-            why = str(error) if isinstance(error, JanoglotError) else f"What it is made of is gone ({error})."
+            why = str(error) if isinstance(error, JanoglotError) else str(
+                NothingToMix("What this mix is made of is not kept any more: have it made again."))
             Mix.objects.filter(pk=mix_id).update(state="failed", fault=why[:400])
             return
     Mix.objects.filter(pk=mix_id).update(state="ready", share=1.0, report={**asdict(report), "sketches": plan.sketches})

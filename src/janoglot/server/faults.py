@@ -63,8 +63,8 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": "not_found", "message": _("There is no such thing, or it is not yours to see.")},
                         status=status.HTTP_404_NOT_FOUND)
     if isinstance(error, (PermissionDenied, exceptions.PermissionDenied)):
-        return Response({"code": "not_allowed", "message": str(getattr(error, "detail", "")) or _("You may read this, "
-                         "not change it.")}, status=status.HTTP_403_FORBIDDEN)
+        return Response({"code": "not_allowed", "message": _(str(getattr(error, "detail", ""))
+                         or "You may read this, not change it.")}, status=status.HTTP_403_FORBIDDEN)
     if isinstance(error, exceptions.ValidationError):
         return Response({"code": "invalid", "message": _first_sentence(error.detail)},
                         status=status.HTTP_400_BAD_REQUEST)

@@ -8,7 +8,7 @@ from celery import shared_task
 from django.utils import timezone
 
 from janoglot.core.errors import JanoglotError
-from janoglot.core.media.source import picture_copy, sound_copy
+from janoglot.core.media.source import MediaFault, picture_copy, sound_copy
 from janoglot.core.speech.peaks import kept_peaks
 from janoglot.server.storage import media
 from janoglot.server.work import BULK, Work, hand_out, in_hand, nothing_waits, standing_still
@@ -47,7 +47,8 @@ def copy_source_media(media_id: int) -> None:
                 store.write(row.picture_key, lambda half: picture_copy(place, half, seconds, fps))
         except (JanoglotError, OSError, RuntimeError, ValueError) as error:
             # The sound library's errors are RuntimeErrors.
-            why = str(error) if isinstance(error, JanoglotError) else f"The recording cannot be read: {error}"
+            why = str(error) if isinstance(error, JanoglotError) else str(
+                MediaFault("The recording cannot be read: {why}", why=str(error)[:160]))
             SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="failed", fault=why[:400])
             return
     SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="ready", fault="")

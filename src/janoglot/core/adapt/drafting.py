@@ -72,7 +72,7 @@ class ApertiumEngine:
     def draft(self, texts: Sequence[str], source: str, target: str, names: Sequence[str] = ()) -> list[Draft]:
         route = self.route(source, target)
         if route is None:
-            raise EngineError("There is no drafting engine from {source} to {target} on this machine.",
+            raise EngineError("There is no drafting engine from {source} to {target} here.",
                               source=english_name(source), target=english_name(target))
         guarded = [protect(" ".join(text.split()), names) for text in texts]
         current = [one.text for one in guarded]

@@ -48,7 +48,7 @@ def cast_rest(
     """
     candidates = voices_for(language)
     if not candidates:
-        raise BadInput("No voice on this machine speaks {language}.", language=english_name(language))
+        raise BadInput("No voice here speaks {language}.", language=english_name(language))
     voices = catalogue()
     rest = [speaker for speaker in speakers if not taken.get(speaker)]
     used = set(taken.values()) | set(avoid)

@@ -102,8 +102,9 @@ def voice_named(voice_id: str) -> Voice:
     import difflib
 
     near = difflib.get_close_matches(voice_id.lower(), voices, n=3, cutoff=0.5)
-    raise UnknownVoice("There is no voice “{voice}”.{near} “./janoglot voices” lists them all.", voice=voice_id,
-                       near=f" Did you mean {' or '.join(near)}?" if near else "")
+    if near:
+        raise UnknownVoice("There is no voice “{voice}”. Is {near} meant?", voice=voice_id, near=" / ".join(near))
+    raise UnknownVoice("There is no voice “{voice}”.", voice=voice_id)
 
 
 def voices_for(language: str) -> list[Voice]:

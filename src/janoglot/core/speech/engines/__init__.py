@@ -48,7 +48,7 @@ def _engine_named(name: str) -> Engine:
         from janoglot.core.speech.engines.rich import RichEngine
 
         return RichEngine(formant_engine())
-    raise EngineError("There is no speech engine “{name}” on this machine.", name=name)
+    raise EngineError("There is no speech engine “{name}” here.", name=name)
 
 
 def engines() -> list[Engine]:

@@ -45,15 +45,20 @@ _SOUND_SPREAD = "/encoder/MatMul_1_output_0"
 _PITCH = "/encoder/F0_proj/Conv_output_0"
 _ENERGY = "/encoder/N_proj/Conv_output_0"
 
-_HOW_TO_ADD = ("The rich voices' weights are missing: {what}. Run ./janoglot start where the Python packages can be "
-               "had, or point JANOGLOT_RICH_MODEL and JANOGLOT_RICH_VOICES at a copy of the public model and its "
-               "voice file.")
+_MISSING = "The rich voices' weights are missing: {what}."
 
 
 class RichVoicesMissing(EngineError):
     """The neural engine's weights are not on this machine; says what to do."""
 
     code = "rich_voices_missing"
+    hint = ("Run ./janoglot start where the Python packages can be had, or point JANOGLOT_RICH_MODEL and "
+            "JANOGLOT_RICH_VOICES at a copy of the public model and its voice file.")
+
+
+class RichVoicesDamaged(EngineError):
+    code = "rich_voices_damaged"
+    hint = "Remove .venv and run ./janoglot start again."
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,21 +82,21 @@ def find_source() -> Source:
     tables = _package_folder(_TABLES)
     vocabulary = tables / "data" / "vocab.json" if tables else None
     if vocabulary is None or not vocabulary.is_file():
-        raise RichVoicesMissing(_HOW_TO_ADD, what="the package with the voice tables is not installed")
+        raise RichVoicesMissing(_MISSING, what="the package with the voice tables is not installed")
     model, voices = os.environ.get("JANOGLOT_RICH_MODEL"), os.environ.get("JANOGLOT_RICH_VOICES")
     styles = (vocabulary.parent / "voices_ja.npz", *([Path(voices)] if voices else []))
     for place in styles:
         if not place.is_file():
-            raise RichVoicesMissing(_HOW_TO_ADD, what=f"there is no voice file {place}")
+            raise RichVoicesMissing(_MISSING, what=f"there is no voice file {place}")
     if model:
         if not Path(model).is_file():
-            raise RichVoicesMissing(_HOW_TO_ADD, what=f"there is no model {model}")
+            raise RichVoicesMissing(_MISSING, what=f"there is no model {model}")
         return Source((Path(model),), "", styles, vocabulary)
     parts = []
     for name in _WEIGHTS:
         folder = _package_folder(name)
         if folder is None or not (folder / "part.bin").is_file():
-            raise RichVoicesMissing(_HOW_TO_ADD, what="a package with weights is not installed")
+            raise RichVoicesMissing(_MISSING, what="a package with weights is not installed")
         parts.append(folder / "part.bin")
     checksum = (vocabulary.parent / "model.sha256").read_text().strip()
     return Source(tuple(parts), checksum, styles, vocabulary)
@@ -148,8 +153,7 @@ def prepare(root: Path) -> Path:
 def _joined(source: Source) -> bytes:
     data = b"".join(path.read_bytes() for path in source.model)
     if source.checksum and hashlib.sha256(data).hexdigest() != source.checksum:
-        raise EngineError("The rich voices' weights are damaged (their checksum differs). Remove .venv and run "
-                          "./janoglot start again.")
+        raise RichVoicesDamaged("The rich voices' weights are damaged: their checksum differs.")
     return data
 
 

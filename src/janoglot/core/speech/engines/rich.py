@@ -130,13 +130,13 @@ def rich_root() -> Path:
 
 
 def rich_missing() -> str:
-    """What is missing for the rich voices and how to add it, in a sentence; "" where all is there."""
+    """What is missing for the rich voices, in a sentence; "" where all is there."""
     try:
         source = find_source()
     except RichVoicesMissing as error:
         return str(error)
     if not is_prepared(graph_folder(source, rich_root())):
-        return "The rich voices are not set up yet. Run ./janoglot start once."
+        return "The rich voices are not set up yet."
     return ""
 
 
@@ -300,7 +300,7 @@ class RichEngine:
         for name, share in blend_of(base).items():
             table = self._styles.get(name)
             if table is None:
-                raise EngineError("The rich voices have no style “{name}” on this machine.", name=name)
+                raise EngineError("The rich voices have no style “{name}” here.", name=name)
             total += np.float32(share) * table[min(tokens, len(table) - 1)]
         return total[None, :]
 
