@@ -130,3 +130,23 @@ def test_a_part_of_the_core_can_be_imported_first(module: str) -> None:
     done = subprocess.run([sys.executable, "-c", f"import janoglot.core.{module}"], capture_output=True, text=True,
                           env={**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2] / "src")})
     assert done.returncode == 0, done.stderr
+
+
+@pytest.mark.parametrize("layout", ["MP3", "FLAC"])
+@pytest.mark.parametrize("loudest", [-0.5, -9.0])
+def test_what_was_encoded_is_as_loud_as_it_says_and_under_the_ceiling(tmp_path: Path, layout: str, loudest: float) -> None:
+    """By ffmpeg's own measure, of the file itself: encoders turn what they are given down, and let peaks grow."""
+    at = np.arange(6 * RATE) / RATE
+    sound = sum(np.sin(2 * np.pi * f * at + f) for f in (180.0, 430.0, 1250.0, 3400.0)) * (0.4 + 0.6 * np.abs(np.sin(3 * at)))
+    samples = (sound / np.abs(sound).max() * 10 ** (loudest / 20)).astype(np.float32)
+    soundfile.write(tmp_path / "mix.wav", samples, RATE, subtype="PCM_24")
+    wanted, _ = ffmpeg_measures(tmp_path / "mix.wav")
+    place = tmp_path / f"mix.{layout.lower()}"
+    told = convert(tmp_path / "mix.wav", place, layout)  # type: ignore[arg-type]
+    lufs, peak = ffmpeg_measures(place)
+    assert told.lufs == pytest.approx(lufs, abs=0.1)
+    if layout == "MP3" and loudest > -1:
+        # The ceiling wins: what was over it before cannot be as loud under it.
+        assert peak <= CEILING + 0.1
+    else:
+        assert lufs == pytest.approx(wanted, abs=0.1)

@@ -70,12 +70,16 @@ def go_to(page: Page, stage: str) -> None:
 def make_ready(page: Page, finish: bool = False) -> None:
     """Press the main button until there is a mix: of sketches, or of what is finished, ready to hand over."""
     main = page.get_by_role("banner")
-    button = main.get_by_role("button", name=re.compile("^(Give|Voice|Finish|Make the mix|Hand over)"))
-    for _ in range(7):
+    button = main.get_by_role("button", name=re.compile("^(Give|Voice|Finish|Make the mix|Mix|Hand over)"))
+    for _ in range(12):
         expect(button).to_be_enabled(timeout=300_000)
         label = button.inner_text()
         if label == "Hand over":
             return
+        if label.startswith("Mixing") or ("sketches" in label and not label.startswith("Finish")):
+            # It is being finished or mixed just now, and something else could be done meanwhile.
+            expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)
+            continue
         if label.startswith("Finish") and not finish:
             go_to(page, "Mix")
             make = page.get_by_role("main").get_by_role("button", name="Make the mix")

@@ -94,7 +94,7 @@ def test_a_script_of_ones_own(page: Page, tmp_path: Path) -> None:
     row = page.get_by_role("row", name=re.compile(r"Español \(México\)"))
     expect(row.get_by_text("3 lines are sketches")).to_be_visible()
     check_accessibility(page)
-    row.get_by_role("button", name="Take the sketches away").click()
+    row.get_by_role("button", name="Hand over sketches").click()
     sketch = take_away(page, "Español (México)", "WAV", tmp_path)
     assert sketch.name == "night-ferry_es-MX_sketch.wav"
     make_ready(page, finish=True)

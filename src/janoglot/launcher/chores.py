@@ -77,7 +77,7 @@ def _checks() -> int:
 def _server_tests() -> int:
     with (
         tempfile.TemporaryDirectory(prefix="janoglot-test-") as folder,
-        data_services(Path(folder)) as (_, environment),
+        data_services(Path(folder)) as (_, environment, _),
     ):
         return _python(["-m", "pytest", "-q", "--durations=5", "tests/server"], environment)
 

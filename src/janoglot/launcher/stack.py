@@ -33,13 +33,13 @@ class Stack:
 
 
 @contextmanager
-def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str]]]:
-    """MariaDB and Redis alone."""
+def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str], list[Service]]]:
+    """MariaDB and Redis alone: their ports, the environment that reaches them, and themselves."""
     ports = Ports.free()
     started = [mariadb(var, ports.database), redis(var, ports.redis)]
     try:
         start_together(started)
-        yield ports, server_environment(var, ports)
+        yield ports, server_environment(var, ports), started
     finally:
         for service in reversed(started):
             service.stop()
@@ -48,14 +48,15 @@ def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str]]]:
 @contextmanager
 def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator[Stack]:
     """Everything, with the demo data, until the block ends."""
-    with data_services(var) as (ports, environment):
+    with data_services(var) as (ports, environment, data):
         environment = {**environment, **(extra or {})}
         manage(["prepare"], environment)
         services = {"worker": worker(var, environment), "now": now_worker(var, environment),
                     "soon": soon_worker(var, environment), "web": web_server(var, ports, environment)}
         try:
             start_together(list(services.values()))
-            yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, services)
+            yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, {
+                **{one.name: one for one in data}, **services})
         finally:
             for service in reversed(services.values()):
                 service.stop()
