@@ -85,3 +85,23 @@ def test_what_is_no_recording_is_refused_in_a_sentence(tmp_path: Path, content: 
     place.write_bytes(content)
     with pytest.raises(BadInput):
         look_at(place)
+
+
+def test_the_peaks_of_hours_take_little_memory(tmp_path: Path) -> None:
+    """An hour of sound, drawn by a process that holds far less than the sound does."""
+    import subprocess
+    import sys
+
+    place = tmp_path / "ab" / "ab.flac"
+    place.parent.mkdir()
+    with soundfile.SoundFile(place, "w", 48_000, 1, format="FLAC") as file:
+        for n in range(60):
+            file.write(np.full(60 * 48_000, 0.01 * (n % 50), np.float32))
+    code = ("import sys, resource; from pathlib import Path; from janoglot.core.speech.peaks import kept_peaks; from janoglot.core.store import FolderStore; "
+            "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss; found = kept_peaks('ab.flac', FolderStore(Path(sys.argv[1]))); "
+            "print(len(found), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, found[0], found[50 * 60 * 49 + 5])")
+    told = subprocess.run([sys.executable, "-c", code, str(tmp_path)], capture_output=True, text=True, check=True).stdout.split()
+    assert int(told[0]) == 3600 * 50
+    assert int(told[1]) < 120_000, "kilobytes; all of it at once would be 700,000"
+    assert int(told[2]) == 0
+    assert int(told[3]) in (124, 125)

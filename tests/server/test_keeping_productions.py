@@ -181,3 +181,46 @@ class TestRecordings:
         settings.MEDIA_QUOTA = 10
         answer = call("owner", "post", f"/api/productions/{production.pk}/source-media/", {"file": b""}, format="multipart")
         assert (answer.status_code, answer.json()["code"]) == (400, "quota")
+
+
+class TestBringingIn:
+    def test_what_was_said_of_the_columns_is_kept_for_the_same_file_again(self, production: Production, call: Call) -> None:
+        text = "Wer spricht,Was sagt er,Cue\nPilot,Hallo,00:00:01:00\nCook,Ja,00:00:02:00\n"
+        first = call("owner", "post", "/api/imports/", {"text": text, "source_language": "de"}).json()
+        columns = {"0": "speaker", "1": "words", "2": ""}
+        call("owner", "patch", f"/api/imports/{first['draft']}/", {"format": "csv", "columns": columns, "fps": 24})
+        again = call("owner", "post", "/api/imports/", {"text": text + "Mate,Nein,00:00:03:00\n"}).json()
+        assert [one["meaning"] for one in again["columns"]] == ["speaker", "words", ""]
+        assert again["source_language"] == "de"
+        assert again["line_count"] == 3
+        other = call("owner", "post", "/api/imports/", {"text": "speaker,words\nA,b"}).json()
+        assert other["source_language"] == "en-GB"
+
+    def test_rows_are_corrected_and_made_so(self, production: Production, call: Call) -> None:
+        draft = call("owner", "post", "/api/imports/", {"text": "Pilot: Cast off. Now.\nCook: Aye.\nPilot: A slip."}).json()
+        rows = {"0": {"split": 9}, "0.1": {"speaker": "Mate"}, "2": {"drop": True}}
+        told = call("owner", "patch", f"/api/imports/{draft['draft']}/", {"rows": rows}).json()
+        assert [(one["key"], one["speaker"], one["words"]) for one in told["lines"]] == [
+            ("0", "Pilot", "Cast off."), ("0.1", "Mate", "Now."), ("1", "Cook", "Aye.")]
+        made = call("owner", "post", "/api/productions/", {"name": "Corrected", "draft": draft["draft"]}).json()
+        assert [one["name"] for one in made["speakers"]] == ["Pilot", "Mate", "Cook"]
+        for bad in ({"0": {"split": "x"}}, {"0": {"split": 0}}, [1]):
+            assert call("owner", "patch", f"/api/imports/{draft['draft']}/", {"rows": bad}).status_code in (400, 404)
+
+    def test_everything_left_out_is_said(self, production: Production, call: Call) -> None:
+        draft = call("owner", "post", "/api/imports/", {"text": "Pilot: Cast off."}).json()["draft"]
+        answer = call("owner", "patch", f"/api/imports/{draft}/", {"rows": {"0": {"drop": True}}})
+        assert (answer.status_code, "left out" in answer.json()["message"]) == (400, True)
+
+
+def test_the_demo_is_voiced_so_that_play_plays(db: None) -> None:
+    from django.contrib.auth.models import User
+
+    from janoglot.direct.models import VoicingJob
+    from janoglot.productions.demo import DEMO_USER, load_demo, voice_demo
+
+    for made in load_demo():
+        voice_demo(made)
+    assert User.objects.get(username=DEMO_USER)
+    asked = sorted(VoicingJob.objects.values_list("edition__production__name", "edition__language"))
+    assert asked == [("Harbour Museum phone prompts", "en-GB"), ("The Tidewater Clock", "en-GB"), ("The Tidewater Clock", "es-MX")]

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import base64
 import io
+import json
+import subprocess
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -56,3 +60,78 @@ def test_copies_that_a_worker_left_are_made_by_the_next(production: Production, 
     assert call("reader", "get", path).json()["state"] == "making"
     go_on_with_copies()
     assert call("reader", "get", path).json()["state"] == "ready"
+
+
+def video(folder: Path, name: str, *arguments: str) -> bytes:
+    place = folder / name
+    subprocess.run(["ffmpeg", "-nostdin", "-loglevel", "error", "-f", "lavfi", "-i", "testsrc=size=320x180:rate=30:duration=2", "-f", "lavfi",
+                    "-i", "sine=frequency=300:sample_rate=96000:duration=2", "-ac", "2", *arguments, "-y", str(place)], check=True)
+    return place.read_bytes()
+
+
+def probed(place: Path) -> dict[str, Any]:
+    told = subprocess.run(["ffprobe", "-v", "error", "-show_streams", "-show_entries", "packet=stream_index,flags", "-of", "json", str(place)],
+                          check=True, capture_output=True, text=True).stdout
+    found: dict[str, Any] = json.loads(told)
+    return found
+
+
+def test_a_recording_named_as_its_copies_are_is_copied_all_the_same(production: Production, call: Call, tmp_path: Path) -> None:
+    """An .mp4 whose codec no browser plays, with one key frame: what is served is the even copy, never the original."""
+    made = video(tmp_path, "ferry.mp4", "-c:v", "mpeg4", "-g", "600", "-c:a", "aac")
+    path = f"/api/productions/{production.pk}/source-media/"
+    call("editor", "post", path, {"file": SimpleUploadedFile("ferry.mp4", made)}, format="multipart")
+    assert call("reader", "get", path).json()["state"] == "ready"
+    place = tmp_path / "served.mp4"
+    place.write_bytes(b"".join(call("reader", "get", f"{path}source.mp4").streaming_content))
+    found = probed(place)
+    assert [one["codec_name"] for one in found["streams"]] == ["h264"]
+    keys = [n for n, packet in enumerate(found["packets"]) if "K" in packet["flags"]]
+    assert keys == list(range(0, len(found["packets"]), 15)), "a key frame each half second"
+
+
+def test_so_is_a_flac_of_another_rate(production: Production, call: Call, tmp_path: Path) -> None:
+    place = tmp_path / "ferry.flac"
+    soundfile.write(place, np.zeros((96_000, 2), np.float32) + 0.2, 96_000)
+    path = f"/api/productions/{production.pk}/source-media/"
+    call("editor", "post", path, {"file": SimpleUploadedFile("ferry.flac", place.read_bytes())}, format="multipart")
+    served = b"".join(call("reader", "get", f"{path}source.flac").streaming_content)
+    info = soundfile.info(io.BytesIO(served))
+    assert (info.samplerate, info.channels) == (48_000, 1)
+
+
+def test_a_damaged_recording_is_said_and_not_made_for_ever(production: Production, call: Call, tmp_path: Path) -> None:
+    place = tmp_path / "ferry.flac"
+    soundfile.write(place, np.random.default_rng(3).normal(0, 0.1, 48_000).astype(np.float32), 48_000)
+    data = bytearray(place.read_bytes())
+    data[len(data) // 8:] = bytes(len(data) - len(data) // 8)
+    path = f"/api/productions/{production.pk}/source-media/"
+    answer = call("editor", "post", path, {"file": SimpleUploadedFile("ferry.flac", bytes(data))}, format="multipart")
+    if answer.status_code == 202:
+        told = call("reader", "get", path).json()
+        assert told["state"] in ("failed", "ready")
+        assert told["state"] == "ready" or told["fault"]
+
+
+def test_whatever_the_sound_library_stumbles_over_is_said(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    def damaged(*_: Any) -> bytes:
+        raise soundfile.LibsndfileError(2)
+
+    monkeypatch.setattr("janoglot.timing.tasks.kept_peaks", damaged)
+    path = f"/api/productions/{production.pk}/source-media/"
+    call("editor", "post", path, {"file": recording()}, format="multipart")
+    told = call("reader", "get", path).json()
+    assert (told["state"], "cannot be read" in told["fault"]) == ("failed", True)
+
+
+def test_sound_is_not_compressed_on_its_way_and_text_is(production: Production, call: Call) -> None:
+    path = f"/api/productions/{production.pk}/source-media/"
+    call("editor", "post", path, {"file": recording()}, format="multipart")
+    sound = call("reader", "get", f"{path}source.flac", headers={"Accept-Encoding": "gzip"})
+    assert "Content-Encoding" not in sound
+    assert int(sound["Content-Length"]) == len(b"".join(sound.streaming_content))
+    assert not sound["ETag"].startswith("W/")
+    again = call("reader", "get", f"{path}source.flac", headers={"If-None-Match": sound["ETag"], "Accept-Encoding": "gzip"})
+    assert again.status_code == 304
+    text = call("reader", "get", f"/api/productions/{production.pk}/script.json", headers={"Accept-Encoding": "gzip"})
+    assert text["Content-Encoding"] == "gzip"

@@ -188,7 +188,7 @@ class ImportsView(APIView):
         draft = ImportDraft(user=signed_in(request.user), filename=filename, content=content, hints=hints)
         script, keys = read_draft(draft)
         old = ImportDraft.objects.filter(user=signed_in(request.user)).first()
-        known = kept_hints(old, script)
+        known = kept_hints(old, draft)
         if known:
             draft.hints = {**known, **draft.hints}
             script, keys = read_draft(draft)

@@ -47,16 +47,22 @@ def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
     return script, keys
 
 
-def kept_hints(old: ImportDraft | None, script: Script) -> dict[str, Any]:
+_KEPT = ("format", "columns", "source_language", "fps")
+
+
+def kept_hints(old: ImportDraft | None, draft: ImportDraft) -> dict[str, Any]:
     """What was said of the file before, where this one has the same columns: nobody says it twice."""
-    if old is None or not script.columns or not old.hints:
+    said = {name: old.hints[name] for name in _KEPT if old.hints.get(name)} if old else {}
+    if old is None or not said:
         return {}
+    hints = hints_from({**said, **draft.hints})
     try:
-        before = read_script(bytes(old.content), old.filename, hints_from(old.hints))
+        before = read_script(bytes(old.content), old.filename, hints)
+        now = read_script(bytes(draft.content), draft.filename, hints)
     except BadInput:
         return {}
-    same = [header for header, _ in before.columns] == [header for header, _ in script.columns]
-    return {name: old.hints[name] for name in ("columns", "source_language", "fps") if same and old.hints.get(name)}
+    headers = [[header for header, _ in one.columns] for one in (before, now)]
+    return said if headers[0] and headers[0] == headers[1] else {}
 
 
 def source_language_of(draft: ImportDraft, script: Script) -> str:
