@@ -32,7 +32,7 @@ def bring_in(page: Page, text: str, name: str, prose: bool = False) -> None:
         # Seen to be a book without being told.
         expect(sheet.get_by_label("This is a book's text")).to_be_checked()
         expect(sheet.get_by_text("20 parts")).to_be_visible()
-    sheet.get_by_label("Name").fill(name)
+    sheet.get_by_label("Name", exact=True).fill(name)
     sheet.get_by_role("button", name=re.compile("^Create with")).click()
     expect(page.get_by_role("list", name="The script")).to_be_visible()
 

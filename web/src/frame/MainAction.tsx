@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Square } from "lucide-react";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, type Production, type Voicing } from "../shared/api/client";
@@ -29,6 +29,8 @@ export function MainAction({ production }: { production: Production }) {
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
     onSettled: refresh,
   });
+  /** What was pressed last: the same twice is done once, the next step is done though the last one's end is still looked at. */
+  const pressed = useRef("");
   const mixReady = useCurrentMix(production.id, place.language, edition?.mix_recipe);
 
   const made = mixReady?.state === "ready" ? mixReady.recipe : null;
@@ -104,8 +106,17 @@ export function MainAction({ production }: { production: Production }) {
   }
   return (
     <Tip text={why || label}>
-      {/* Pressed twice it does it once; it is never without a next step. */}
-      <Button look="main" className="min-w-36" aria-busy={act.isPending} onClick={() => !act.isPending && work()}>
+      {/* It is never without a next step. */}
+      <Button
+        look="main"
+        className="min-w-36"
+        aria-busy={act.isPending}
+        onClick={() => {
+          if (act.isPending && pressed.current === label) return;
+          pressed.current = label;
+          work();
+        }}
+      >
         {label}
       </Button>
     </Tip>

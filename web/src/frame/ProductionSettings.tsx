@@ -29,11 +29,13 @@ export function ProductionSettings({ production, open, onClose }: { production: 
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const change = useChange(production.id, (body: Schemas["PatchedProductionChangeRequest"]) => data(api.PATCH("/api/productions/{production_id}/", { ...path, body })));
   const remove = useMutation({
-    mutationFn: (language: string) =>
-      data(api.DELETE("/api/productions/{production_id}/editions/{language}/removal/", { params: { path: { production_id: production.id, language } } })),
-    onSuccess: async (_, language) => {
-      setSure(null);
+    mutationFn: (language: string) => {
+      // Gone from there before it is out: nothing asks for it any more.
       if (place.language === language) place.go({ language: production.source_language });
+      return data(api.DELETE("/api/productions/{production_id}/editions/{language}/removal/", { params: { path: { production_id: production.id, language } } }));
+    },
+    onSuccess: async () => {
+      setSure(null);
       await client.invalidateQueries({ queryKey: ["production", production.id] });
       say({ tone: "calm", text: t("settings.editionOut") });
     },

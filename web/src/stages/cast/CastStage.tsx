@@ -281,7 +281,7 @@ export function SampleButton({ name, address, small = false, tabIndex }: { name:
   return (
     <button
       type="button"
-      aria-label={name}
+      aria-label={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : name}
       title={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : sample.fault === address && sample.why ? sample.why : name}
       aria-pressed={mine}
       aria-busy={mine && sample.loading}

@@ -173,8 +173,9 @@ function FileLink({ href, label }: { href: string; label: string }) {
     if (event.ctrlKey || event.metaKey || event.shiftKey) return;
     event.preventDefault();
     if (waiting) return;
+    const wanted = event.currentTarget.href;
     setWaiting(true);
-    const fault = await whyNot(href);
+    const fault = await whyNot(wanted);
     setWaiting(false);
     if (fault) {
       say({ tone: "bad", text: fault.message || t("common.unreachable") });
@@ -182,7 +183,7 @@ function FileLink({ href, label }: { href: string; label: string }) {
       return;
     }
     const link = document.createElement("a");
-    link.href = href;
+    link.href = wanted;
     link.download = "";
     link.click();
   }
