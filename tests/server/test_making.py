@@ -231,6 +231,10 @@ class TestMixingAndHandingOver:
         call("owner", "post", f"{path}voicings/", {"kind": "finish"})
         assert "not made yet" in call("owner", "get", f"{path}files/mix.wav").json()["message"]
         call("owner", "post", f"{path}mixes/", {})
+        # Asked whether it can be had: its length and its name, and nothing of it.
+        asked = call("owner", "head", f"{path}files/mix.wav")
+        assert asked.status_code == 200 and int(asked["Content-Length"]) > 100_000
+        assert asked["Content-Disposition"].startswith("attachment")
         for file, subtype in (("mix.wav", "PCM_24"), ("mix.flac", "PCM_24"), ("mix.mp3", "MPEG_LAYER_III")):
             answer = call("reader", "get", f"{path}files/{file}")
             assert f"The-Night-Ferry_es-MX.{file[4:]}" in answer["Content-Disposition"]

@@ -34,9 +34,9 @@ export function SourceMediaButton({ production, readOnly }: { production: number
   if (!media) return null;
   const there = media.state !== "absent";
   return (
-    <span className="flex items-center gap-1 min-w-0">
+    <span className="flex items-center gap-1 min-w-0 shrink-0">
       {there && (
-        <span className="truncate text-2xs" title={media.fault || media.name} role="status">
+        <span className="truncate min-w-12 max-w-24 text-2xs" title={media.fault || media.name} role="status">
           {media.state === "making" || bring.isPending ? t("media.making", { name: media.name }) : media.state === "failed" ? media.fault : media.name}
         </span>
       )}

@@ -185,9 +185,9 @@ export function AdaptStage({ production, edition, source }: StageProps) {
           <div ref={box} className="grow min-h-0 overflow-auto" role="table" aria-label={t("adapt.table", { language: own_name })} aria-rowcount={items.length + 1}>
             <div role="row" className={`sticky top-0 z-10 bg-ground border-b border-rule grid ${GRID} gap-3 px-4 h-8 items-center text-xs text-soft`}>
               <span role="columnheader">{t("adapt.line")}</span>
-              <span role="columnheader" lang={source.edition.language}>{source.edition.own_name}</span>
+              <span role="columnheader" className="truncate" title={source.edition.own_name} lang={source.edition.language}>{source.edition.own_name}</span>
               <span role="columnheader" className="flex items-center gap-3 min-w-0" dir={direction}>
-                <span lang={language}>{is_source ? t("adapt.same") : own_name}</span>
+                <span className="truncate" title={is_source ? undefined : own_name} lang={language}>{is_source ? t("adapt.same") : own_name}</span>
                 {!is_source && <span className="truncate" dir="ltr">{t("adapt.worded", { done: counts.lines - counts.empty, total: counts.lines })}</span>}
               </span>
               <span role="columnheader" className="text-end">{t("adapt.take")}</span>

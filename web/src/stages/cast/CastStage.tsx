@@ -98,7 +98,7 @@ export function CastStage({ production, edition }: StageProps) {
   return (
     <>
       <div className="shrink min-w-96 overflow-auto py-3 pe-4">
-        <div className="sticky start-0 w-fit flex items-center gap-2 ps-4 mb-2">
+        <div className="sticky start-0 w-fit max-w-full flex flex-wrap items-center gap-2 ps-4 mb-2">
           <div role="group" aria-label={t("cast.view")} className="flex rounded-md border border-rule bg-paper p-0.5">
             {(["table", "map"] as const).map((one) => (
               <button key={one} type="button" aria-pressed={view === one} className={`px-3 h-7 rounded-sm text-sm ${view === one ? "bg-tide-wash font-semibold" : "text-soft hover:text-ink"}`} onClick={() => setView(one)}>

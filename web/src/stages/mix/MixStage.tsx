@@ -86,7 +86,7 @@ export function MixStage({ production, edition }: StageProps) {
         <h2 id="layers" className="font-semibold">{t("mix.speakers")}</h2>
         <p className="text-sm text-soft mb-3">{t("mix.levelled")}</p>
         <ul className="flex flex-col gap-2">
-          {production.speakers.map((speaker) => {
+          {production.speakers.filter((speaker) => speaker.lines > 0).map((speaker) => {
             const casting = castings.find((one) => one.speaker === speaker.id);
             return (
               <li key={speaker.id} className="grid grid-cols-[2rem_minmax(0,14rem)_6rem_minmax(0,24rem)] items-center gap-3">

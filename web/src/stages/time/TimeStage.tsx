@@ -55,7 +55,7 @@ export function TimeStage({ production, edition, source }: StageProps) {
         <div className={`grid ${columns(isTimed(edition.lines))} h-9 shrink-0 items-center border-b border-rule text-xs text-soft px-3`}>
           <span>{t("time.clock")}</span>
           <span className="flex items-center gap-2 min-w-0 pe-2">
-            <span className="whitespace-nowrap" lang={source.edition.language}>{production.timed ? `${t("time.slots")} · ${source.edition.own_name}` : ""}</span>
+            <span className="min-w-0 truncate" lang={source.edition.language}>{production.timed ? `${t("time.slots")} · ${source.edition.own_name}` : ""}</span>
             <SourceMediaButton production={production.id} readOnly={readOnly} />
           </span>
           <span />
