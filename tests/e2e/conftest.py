@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from janoglot.launcher.stack import Stack, running_stack
 
@@ -26,11 +26,16 @@ def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        yield chromium
-        chromium.close()
+def playwright() -> Iterator[Playwright]:
+    with sync_playwright() as running:
+        yield running
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+    yield chromium
+    chromium.close()
 
 
 @pytest.fixture

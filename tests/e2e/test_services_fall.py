@@ -11,14 +11,21 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Playwright, sync_playwright
+from playwright.sync_api import Playwright
 
 from janoglot.launcher.services import Supervisor
 from janoglot.launcher.stack import Stack, running_stack
 
-SCRIPT = "speaker\ten-GB\tes-MX\n" + "".join(
-    f"{'Keeper' if n % 2 else 'Imka'}\tUnder the floor of room {n} the water turned.\tBajo el piso del cuarto {n} el agua cambió de rumbo.\n"
-    for n in range(240))
+LINES = 120
+_houses = itertools.count(1)
+
+
+def script() -> str:
+    """Words that nobody has voiced before, so that there is something to do."""
+    house = next(_houses)
+    return "speaker\ten-GB\tes-MX\n" + "".join(
+        f"{'Keeper' if n % 2 else 'Imka'}\tUnder room {n} of house {house} the water turned."
+        f"\tBajo el cuarto {n} de la casa {house} el agua cambió de rumbo.\n" for n in range(LINES))
 
 
 class Person:
@@ -57,14 +64,13 @@ def stack_of_its_own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack
 
 
 @pytest.fixture(scope="module")
-def person(stack_of_its_own: Stack) -> Iterator[Person]:
-    with sync_playwright() as playwright:
-        yield Person(playwright, stack_of_its_own)
+def person(playwright: Playwright, stack_of_its_own: Stack) -> Person:
+    return Person(playwright, stack_of_its_own)
 
 
 def voicing(person: Person, name: str) -> tuple[str, Callable[[], dict[str, Any]]]:
     """A production that is just being voiced: the edition's address, and how its job stands."""
-    draft = person.call("post", "/api/imports/", {"text": SCRIPT}).json()["draft"]
+    draft = person.call("post", "/api/imports/", {"text": script()}).json()["draft"]
     production = person.call("post", "/api/productions/", {"name": name, "draft": draft}).json()["id"]
     path = f"/api/productions/{production}/editions/es-MX/"
     assert person.call("post", f"{path}castings/", {}).status == 200
@@ -81,9 +87,9 @@ def voicing(person: Person, name: str) -> tuple[str, Callable[[], dict[str, Any]
 def ended_well(person: Person, path: str, told: Callable[[], dict[str, Any]], supervisor: Supervisor) -> None:
     person.settled(lambda: told()["state"] == "done", supervisor)
     lines = person.call("get", path).json()["lines"]
-    assert len(lines) == 240
+    assert len(lines) == LINES
     assert {line["state"] for line in lines} == {"current"}
-    assert told()["done"] == 240
+    assert told()["done"] == LINES
 
 
 PAIRS = list(itertools.combinations(("mariadb", "redis", "worker", "now", "web"), 2))

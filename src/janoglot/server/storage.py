@@ -56,11 +56,11 @@ def serve_sound(request: HttpRequest, place: Path, name: str, kind: str = "audio
     else:
         if request.headers.get("If-None-Match") == tag:
             return HttpResponse(status=304, headers={"ETag": tag})
-        response = FileResponse(place.open("rb"), content_type=kind)
         if request.method == "HEAD":
             # Asked whether it can be had: told of it, with nothing of it.
-            response.close()
             response = HttpResponse(content_type=kind, headers={"Content-Length": str(size)})
+        else:
+            response = FileResponse(place.open("rb"), content_type=kind)
     disposition = "attachment" if download else "inline"
     response.headers["Content-Disposition"] = content_disposition(disposition, name)
     response.headers["Accept-Ranges"] = "bytes"

@@ -39,7 +39,7 @@ QUEUES = (NOW, SKETCH, SOON, BULK, FINISH)
 """What goes before what: a worker takes from the first that holds anything."""
 BEAT = 10.0
 """Seconds."""
-STILL = timedelta(seconds=45)
+STILL = timedelta(seconds=30)
 """A heartbeat that stands so long, with no message waiting, is nobody's."""
 _TIMEOUT = 1.5
 AWAY = (OperationalError, InterfaceError, RedisError, QueueError, ConnectionError)
