@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from janoglot.core.adapt.bilingual import read_docx, read_xlsx, write_docx, write_xlsx
-from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, compare
+from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, compare, mark_of
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
 from janoglot.core.errors import BadInput
 
@@ -84,14 +84,19 @@ def test_what_cannot_be_read_is_refused_in_a_sentence(read: Callable[[bytes], Ou
 def test_what_came_back_is_compared_and_nothing_is_overwritten_unasked() -> None:
     here = {"1": Here("One.", "", "empty"), "2": Here("Two.", "Dos.", "edited"), "3": Here("Three!", "Tres.", "edited"),
             "4": Here("Four.", "Cuatro.", "approved"), "5": Here("Five.", "Cinco.", "edited"),
-            "6": Here("Six.", "Seis.", "edited"), "7": Here("Seven.", "Siete.", "edited")}
+            "6": Here("Six.", "Seis.", "edited"), "7": Here("Seven.", "Siete.", "edited"),
+            "8": Here("Eight.", "Ocho, ya.", "edited"), "9": Here("Nine.", "Nueve.", "edited")}
     coming = Outgoing("", "en-GB", "es-MX", [
-        OutgoingLine("1", "One.", "Uno."), OutgoingLine("2", "Two.", "Un par."), OutgoingLine("3", "Three.", "Tres, sí."),
+        OutgoingLine("1", "One.", "Uno."), OutgoingLine("2", "Two.", "Un par.", sent=mark_of("Dos.")), OutgoingLine("3", "Three.", "Tres, sí."),
         OutgoingLine("4", "Four.", "Otra."), OutgoingLine("5", "Five.", "Cinco."), OutgoingLine("6", "Six.", ""),
-        OutgoingLine("7", "Seven.", "Los siete."), OutgoingLine("99", "Gone.", "Ido.")])
-    report = compare(coming, here, {"7": "Anterior.", "2": "Dos."})
+        OutgoingLine("7", "Seven.", "Los siete.", sent=mark_of("Anterior.")),
+        # Not touched out there, changed here since: what was done here stays.
+        OutgoingLine("8", "Eight.", "Ocho.", sent=mark_of("Ocho.")),
+        # Nobody knows how it went out.
+        OutgoingLine("9", "Nine.", "Los nueve."), OutgoingLine("99", "Gone.", "Ido.")])
+    report = compare(coming, here)
     assert [(one.id, one.what) for one in report.returned] == [
         ("1", "new"), ("2", "changed"), ("3", "source_changed"), ("4", "approved_here"), ("5", "same"), ("6", "emptied"),
-        ("7", "changed_here"), ("99", "unknown")]
-    assert [one.id for one in report.returned if one.needs_asking] == ["3", "4", "6", "7"]
-    assert compare(Outgoing("", "", "", coming.lines[:2]), here).missing == ["3", "4", "5", "6", "7"]
+        ("7", "changed_here"), ("8", "same"), ("9", "changed_here"), ("99", "unknown")]
+    assert [one.id for one in report.returned if one.needs_asking] == ["3", "4", "6", "7", "9"]
+    assert compare(Outgoing("", "", "", coming.lines[:2]), here).missing == ["3", "4", "5", "6", "7", "8", "9"]
