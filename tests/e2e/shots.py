@@ -17,7 +17,7 @@ FOLDER = HOME / "docs" / "screenshots"
 def take(page: Page, name: str) -> None:
     page.mouse.move(640, 799)
     # What was told on the way here is no part of the view.
-    for close in page.locator("div.fixed").get_by_role("button", name="Close").all():
+    for close in page.locator("div.fixed:not([role=dialog])").get_by_role("button", name="Close").all():
         close.click()
     # Fonts are loaded and every request is answered: what is on the screen stays so.
     page.wait_for_load_state("networkidle")
