@@ -184,7 +184,7 @@ function Stands({ language, lines }: { language: Listed["languages"][number]; li
     <li className="min-w-0 text-sm">
       <span className="flex items-baseline gap-2">
         <span className="truncate" lang={language.tag} dir={language.direction}>{language.own_name}</span>
-        <span className="ms-auto text-xs text-soft tabular-nums whitespace-nowrap">{t("productions.voicedOf", { done: language.voiced, total: lines })}</span>
+        <span className="ms-auto text-xs text-soft tabular-nums whitespace-nowrap">{t("productions.voicedOf", { worded: language.worded, done: language.voiced, total: lines })}</span>
       </span>
       <span
         role="img"
