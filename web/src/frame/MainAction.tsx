@@ -39,7 +39,7 @@ export function MainAction({ production }: { production: Production }) {
     if (made) void client.invalidateQueries({ queryKey: ["production", production.id, "deliveries"] });
   }, [made, client, production.id]);
 
-  if (!edition) return <Button look="main" aria-busy className="min-w-36">{t("common.loading")}</Button>;
+  if (!edition) return <Button look="main" aria-busy className="min-w-36 shrink-0 whitespace-nowrap">{t("common.loading")}</Button>;
   if (running) {
     const left = running.state === "running" ? running.seconds_left : null;
     return (
@@ -109,7 +109,7 @@ export function MainAction({ production }: { production: Production }) {
       {/* It is never without a next step. */}
       <Button
         look="main"
-        className="min-w-36"
+        className="min-w-36 shrink-0 whitespace-nowrap"
         aria-busy={act.isPending}
         onClick={() => {
           if (act.isPending && pressed.current === label) return;
