@@ -137,7 +137,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   return (
     <>
       <div className="grow min-w-0 flex flex-col bg-paper">
-        <div className="h-11 shrink-0 flex items-center gap-2 px-4 border-b border-rule bg-ground" role="toolbar" aria-label={t("adapt.tools")}>
+        <div className="min-h-11 py-1 shrink-0 flex flex-wrap items-center gap-2 px-4 border-b border-rule bg-ground" role="toolbar" aria-label={t("adapt.tools")}>
           <Button className="h-7! px-2!" aria-pressed={board} onClick={() => setBoard(!board)}>
             {board ? <Rows3 size={15} aria-hidden /> : <LayoutGrid size={15} aria-hidden />}
             {board ? t("adapt.lines") : t("adapt.board")}

@@ -50,7 +50,7 @@ export function DraftButton({ production, edition, only, again = 0 }: {
   if (means && !means.route.length && !means.units)
     return (
       <Tip text={t("draft.whatWould")}>
-        <span tabIndex={0} className="text-xs text-soft underline decoration-dotted px-1">{t("draft.cannot")}</span>
+        <span tabIndex={0} className="text-xs text-soft whitespace-nowrap underline decoration-dotted px-1">{t("draft.cannot")}</span>
       </Tip>
     );
   const how = means ? (means.route.length ? t("draft.how", { route: means.names.join(" → "), units: means.units }) : t("draft.memoryOnly", { units: means.units })) : "";
