@@ -1,6 +1,6 @@
 import { Tabs } from "radix-ui";
 import { Moon, Plus, Sun } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Link } from "react-router";
 
@@ -40,6 +40,17 @@ export function TopBar({ production }: { production: Production }) {
   const place = usePlace();
   const [adding, setAdding] = useState(false);
   const mayChange = production.role !== "reader";
+  const tabs = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    const box = tabs.current;
+    if (!box) return;
+    // The edition that is worked at stays in sight, whatever stands beside it.
+    const show = () => box.querySelector("[aria-selected=true]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    show();
+    const seen = new ResizeObserver(show);
+    seen.observe(box);
+    return () => seen.disconnect();
+  }, [place.language]);
   return (
     <header className="on-quay bg-quay text-quay-ink h-12 shrink-0 flex items-center gap-3 px-4">
       <Wordmark />
@@ -50,7 +61,7 @@ export function TopBar({ production }: { production: Production }) {
         activationMode="manual"
         className="min-w-0 grow flex justify-end"
       >
-        <Tabs.List aria-label={t("frame.editions")} className="flex min-w-0 overflow-x-auto [scrollbar-width:none] gap-0.5">
+        <Tabs.List ref={tabs} aria-label={t("frame.editions")} className="flex min-w-0 overflow-x-auto [scrollbar-width:none] gap-0.5">
           {production.editions.map((edition) => (
             <Tip key={edition.language} text={`${edition.name}: ${t("frame.voiced", { percent: voiced(edition) })}${edition.is_source ? "" : `, ${t("frame.readAndApproved", { approved: edition.counts.approved, drafts: edition.counts.drafts })}`}`}>
               <Tabs.Trigger
