@@ -41,7 +41,7 @@ def _made(client: Client) -> dict[str, Any]:
     rows += [f"Chapter {n // 100 + 1}\t{('Keeper', 'Imka', 'Pell', 'Narrator')[n % 4]}\t{_WORDS.format(n=n)}\t"
              f"Bajo el piso {n}.\t{n * 4}\t{n * 4 + 3.9}" for n in range(LINES)]
     draft = client.call("POST", "/api/imports/", {"text": "\n".join(rows)})["draft"]
-    made: dict[str, Any] = client.call("POST", "/api/productions/", {"name": "Bench", "draft": draft})
+    made: dict[str, Any] = client.call("POST", f"/api/imports/{draft}/production/", {"name": "Bench"})
     return made
 
 
@@ -70,7 +70,7 @@ def _book(client: Client) -> float:
     book = "".join(f"Chapter {n}\n\n{(_PAGE + chr(10) * 2) * 20}" for n in range(1, 21))
     began = time.perf_counter()
     draft = client.call("POST", "/api/imports/", {"text": book})["draft"]
-    client.call("POST", "/api/productions/", {"name": "Book", "draft": draft})
+    client.call("POST", f"/api/imports/{draft}/production/", {"name": "Book"})
     return time.perf_counter() - began
 
 

@@ -77,7 +77,7 @@ def whole(address: str) -> float:
     client = Client(address)
     client.call("POST", "/api/session/demo/", {})
     draft = client.call("POST", "/api/imports/", {"text": _script()})["draft"]
-    made = client.call("POST", "/api/productions/", {"name": "Bench", "draft": draft})
+    made = client.call("POST", f"/api/imports/{draft}/production/", {"name": "Bench"})
     paths = {tag: f"/api/productions/{made['id']}/editions/{tag}/" for tag in EDITIONS}
     for tag, path in paths.items():
         for speaker, voice in zip(made["speakers"], EDITIONS[tag], strict=True):

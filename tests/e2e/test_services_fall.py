@@ -71,7 +71,7 @@ def person(playwright: Playwright, stack_of_its_own: Stack) -> Person:
 def voicing(person: Person, name: str) -> tuple[str, Callable[[], dict[str, Any]]]:
     """A production that is just being voiced: the edition's address, and how its job stands."""
     draft = person.call("post", "/api/imports/", {"text": script()}).json()["draft"]
-    production = person.call("post", "/api/productions/", {"name": name, "draft": draft}).json()["id"]
+    production = person.call("post", f"/api/imports/{draft}/production/", {"name": name}).json()["id"]
     path = f"/api/productions/{production}/editions/es-MX/"
     assert person.call("post", f"{path}castings/", {}).status == 200
     job = person.call("post", f"{path}voicings/", {}).json()["id"]

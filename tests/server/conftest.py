@@ -9,8 +9,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from janoglot.core.script.formats import read_script
+from janoglot.productions.actions.create_production import create_production
 from janoglot.productions.models import Membership, Production, Role
-from janoglot.script.importing import create_production
 from janoglot.server import storage
 from janoglot.server.celery import app
 

@@ -10,12 +10,11 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from janoglot.adapt.models import DraftingJob, Wording
+from janoglot.adapt.models import DraftingJob
 from janoglot.adapt.tasks import go_on_with_drafting
 from janoglot.core.adapt.outgoing import Outgoing, OutgoingLine
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
-from janoglot.productions.models import Production
-from janoglot.script.models import Line
+from janoglot.productions.models import Line, Production, Wording
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
 
@@ -161,7 +160,7 @@ class TestDrafts:
     def test_another_persons_productions_are_not_remembered(self, production: Production, call: Call) -> None:
         call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": ids(production), "state": "approved"})
         draft = call("stranger", "post", "/api/imports/", {"text": "speaker,en-GB,es-MX\nCook,The tide is turning.,\n"}).json()["draft"]
-        other = call("stranger", "post", "/api/productions/", {"name": "Own", "draft": draft}).json()["id"]
+        other = call("stranger", "post", f"/api/imports/{draft}/production/", {"name": "Own"}).json()["id"]
         line = Line.objects.get(production=other).pk
         assert call("stranger", "get", f"/api/productions/{other}/editions/es-MX/memory/?line={line}").json() == []
 

@@ -11,10 +11,8 @@ import openpyxl
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.speech.settings import SETTINGS
-from janoglot.productions.models import Production
-from janoglot.script.models import Speaker
+from janoglot.productions.models import Casting, LineCasting, Production, Speaker
 from tests.server.conftest import Call, edition_path, lines
 
 
@@ -214,7 +212,7 @@ class TestSheets:
 
     def test_copied_from_another_production_by_name(self, production: Production, call: Call) -> None:
         draft = call("owner", "post", "/api/imports/", {"text": "speaker,en-GB,es-MX\npilot,Hello,Hola\nMate,Yes,Sí"}).json()["draft"]
-        other = call("owner", "post", "/api/productions/", {"name": "Day Ferry", "draft": draft}).json()["id"]
+        other = call("owner", "post", f"/api/imports/{draft}/production/", {"name": "Day Ferry"}).json()["id"]
         cast(call, production, "Pilot", {"voice": "quetzal", "pitch": -2.0})
         answer = call("owner", "post", f"/api/productions/{other}/castings/", {"production": production.pk}).json()
         assert answer["count"] == 1

@@ -6,9 +6,7 @@ from typing import Any
 
 import pytest
 
-from janoglot.adapt.models import Wording
-from janoglot.productions.models import ActionRecord, Production
-from janoglot.script.models import Line, Speaker
+from janoglot.productions.models import ActionRecord, Line, Production, Speaker, Wording
 from tests.server.conftest import Call, edition_path, lines
 
 

@@ -9,11 +9,9 @@ import pytest
 from celery import Task
 from celery.signals import worker_ready
 
-from janoglot.adapt.models import Wording
 from janoglot.direct import tasks
-from janoglot.direct.models import Sound, Take, VoicingJob
-from janoglot.productions.models import Production
-from janoglot.script.models import Speaker
+from janoglot.direct.models import VoicingJob
+from janoglot.productions.models import Production, Sound, Speaker, Take, Wording
 from janoglot.server import storage
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
@@ -151,7 +149,7 @@ def test_readers_may_not_have_lines_finished(production: Production, call: Call)
 def test_one_worker_alone_goes_on_with_what_was_in_hand(name: str | None, goes_on: bool, tmp_path: Path,
                                                         monkeypatch: pytest.MonkeyPatch) -> None:
     begun: list[object] = []
-    monkeypatch.setattr("janoglot.server.celery._chores", lambda: [begun.append])
+    monkeypatch.setattr("janoglot.server.work.CHORES", [begun.append])
     monkeypatch.setattr("janoglot.server.work.look_after", lambda *_: None)
     if name is None:
         monkeypatch.delenv("JANOGLOT_WORKER", raising=False)

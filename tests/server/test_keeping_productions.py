@@ -9,17 +9,22 @@ from typing import Any
 import pytest
 from django.utils import timezone
 
-from janoglot.adapt.models import Wording
-from janoglot.cast.models import Casting
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.direct.models import Take
+from janoglot.productions import keeping
 from janoglot.productions.actions.delete_production import purge_deleted
-from janoglot.productions.models import ActionRecord, Edition, Production
-from janoglot.script.models import Line, Speaker
+from janoglot.productions.keeping import tidy_media
+from janoglot.productions.models import (
+    ActionRecord,
+    Casting,
+    Edition,
+    Line,
+    Production,
+    SourceMedia,
+    Speaker,
+    Take,
+    Wording,
+)
 from janoglot.server.storage import media
-from janoglot.timing import keeping
-from janoglot.timing.keeping import tidy_media
-from janoglot.timing.models import SourceMedia
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
 
@@ -168,7 +173,7 @@ class TestRecordings:
                 keep(name)
         SourceMedia.objects.create(production=production, key="aa11.mp4", name="a", facts={})
         ActionRecord.objects.create(production=production, name="take_out_source_media", changes=[
-            {"model": "timing.sourcemedia", "id": 1, "before": {"key": "bb22.mp4"}, "after": None}])
+            {"model": "productions.sourcemedia", "id": 1, "before": {"key": "bb22.mp4"}, "after": None}])
         assert set(tidy_media(really=False)) == {"cc33.mp4", "cc33-picture.mp4", "cc33-sound.flac", "cc33-sound.peaks"}
         tidy_media()
         assert media().has("bb22.mp4")
@@ -202,7 +207,7 @@ class TestBringingIn:
         told = call("owner", "patch", f"/api/imports/{draft['draft']}/", {"rows": rows}).json()
         assert [(one["key"], one["speaker"], one["words"]) for one in told["lines"]] == [
             ("0", "Pilot", "Cast off."), ("0.1", "Mate", "Now."), ("1", "Cook", "Aye.")]
-        made = call("owner", "post", "/api/productions/", {"name": "Corrected", "draft": draft["draft"]}).json()
+        made = call("owner", "post", f"/api/imports/{draft['draft']}/production/", {"name": "Corrected"}).json()
         assert [one["name"] for one in made["speakers"]] == ["Pilot", "Mate", "Cook"]
         for bad in ({"0": {"split": "x"}}, {"0": {"split": 0}}, [1]):
             assert call("owner", "patch", f"/api/imports/{draft['draft']}/", {"rows": bad}).status_code in (400, 404)
@@ -216,11 +221,11 @@ class TestBringingIn:
 def test_the_demo_is_voiced_so_that_play_plays(db: None) -> None:
     from django.contrib.auth.models import User
 
+    from janoglot.demo.demo import load_demo, voice_demo
     from janoglot.direct.models import VoicingJob
-    from janoglot.productions.demo import DEMO_USER, load_demo, voice_demo
 
     for made in load_demo():
         voice_demo(made)
-    assert User.objects.get(username=DEMO_USER)
+    assert User.objects.get(username="demo")
     asked = sorted(VoicingJob.objects.values_list("edition__production__name", "edition__language"))
     assert asked == [("Harbour Museum phone prompts", "en-GB"), ("The Tidewater Clock", "en-GB"), ("The Tidewater Clock", "es-MX")]

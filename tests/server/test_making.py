@@ -10,12 +10,10 @@ from typing import Any
 import pytest
 import soundfile
 
-from janoglot.adapt.models import Wording
 from janoglot.direct import tasks
-from janoglot.direct.models import Take, VoicingJob
+from janoglot.direct.models import VoicingJob
 from janoglot.direct.tasks import go_on_with_running_jobs, voice_lines
-from janoglot.productions.models import Production
-from janoglot.script.models import Speaker
+from janoglot.productions.models import Production, Speaker, Take, Wording
 from janoglot.server import storage
 from tests.server.conftest import Call, edition_path, lines
 

@@ -9,8 +9,7 @@ from django.test import Client
 from django.urls import get_resolver
 
 from janoglot.adapt.models import DraftingJob, Term
-from janoglot.productions.models import Production
-from janoglot.script.models import Speaker
+from janoglot.productions.models import Production, Speaker
 from tests.server.conftest import Call, edition_path
 
 # method, path, body, who may: "members" read it, "writers" change it.
@@ -69,7 +68,8 @@ ENDPOINTS = [
     ("post", "{p}bring-back/", {}, "nobody (404)"),
 ]
 OPEN = {"session/", "session/demo/", "openapi.yaml"}
-OWN = {"voices/favourites/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/"}
+OWN = {"voices/favourites/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/",
+       "imports/<int:draft_id>/production/"}
 
 
 @pytest.fixture
@@ -147,7 +147,7 @@ def test_lists_hold_only_your_own(production: Production, call: Call) -> None:
 def test_a_draft_is_its_owners_alone(production: Production, call: Call) -> None:
     draft = call("owner", "post", "/api/imports/", {"text": "A: b"}).json()["draft"]
     assert call("editor", "patch", f"/api/imports/{draft}/", {}).status_code == 404
-    assert call("editor", "post", "/api/productions/", {"name": "Mine", "draft": draft}).status_code == 404
+    assert call("editor", "post", f"/api/imports/{draft}/production/", {"name": "Mine"}).status_code == 404
 
 
 def test_a_forged_request_is_refused(production: Production) -> None:
@@ -226,7 +226,7 @@ def test_signing_in_and_out(production: Production, as_: Any) -> None:
 
 
 def test_the_demo_sign_in_can_be_switched_off(db: None, settings: Any) -> None:
-    from janoglot.productions.demo import load_demo
+    from janoglot.demo.demo import load_demo
 
     assert [p.name for p in load_demo()] == ["The Tidewater Clock", "Harbour Museum phone prompts"]
     assert load_demo() == []

@@ -7,9 +7,8 @@ from typing import Any
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from janoglot.adapt.models import Wording
-from janoglot.productions.models import ActionRecord, Production
-from janoglot.script.models import ImportDraft, Line, Speaker
+from janoglot.productions.models import ActionRecord, Line, Production, Speaker, Wording
+from janoglot.script.models import ImportDraft
 from tests.server.conftest import SCRIPT, Call, edition_path, lines
 
 
@@ -34,14 +33,14 @@ class TestBringingIn:
         assert [c["meaning"] for c in seen["columns"]] == ["speaker", "", "de"]
         seen = call("stranger", "patch", f"/api/imports/{seen['draft']}/",
                     {"columns": {"0": "speaker", "1": "words", "2": "de-AT"}, "source_language": "en-IE"}).json()
-        made = call("stranger", "post", "/api/productions/", {"name": "Ferry", "draft": seen["draft"]})
+        made = call("stranger", "post", f"/api/imports/{seen['draft']}/production/", {"name": "Ferry"})
         assert made.status_code == 201
         assert [e["language"] for e in made.json()["editions"]] == ["en-IE", "de-AT"]
         assert not ImportDraft.objects.exists()
 
     def test_names_that_differ_in_case_or_accents_are_two_until_somebody_says_so(self, production: Production, call: Call) -> None:
         draft = bring_in(call, "Pilot: a\nPILOT: b\nJosé: c\nJose: d".encode(), "a.txt").json()["draft"]
-        made = call("stranger", "post", "/api/productions/", {"name": "Four", "draft": draft})
+        made = call("stranger", "post", f"/api/imports/{draft}/production/", {"name": "Four"})
         assert made.status_code == 201
         assert [s["name"] for s in made.json()["speakers"]] == ["Pilot", "PILOT", "José", "Jose"]
 
@@ -73,7 +72,7 @@ class TestBringingIn:
 
         monkeypatch.setattr(Wording.objects, "bulk_create", fail)
         before = (Production.objects.count(), Line.objects.count(), Speaker.objects.count())
-        answer = call("stranger", "post", "/api/productions/", {"name": "Half", "draft": draft})
+        answer = call("stranger", "post", f"/api/imports/{draft}/production/", {"name": "Half"})
         assert answer.status_code == 503
         assert (Production.objects.count(), Line.objects.count(), Speaker.objects.count()) == before
         assert ImportDraft.objects.filter(pk=draft).exists()
@@ -85,7 +84,7 @@ class TestBringingIn:
         assert "attachment" in first["Content-Disposition"]
         draft = bring_in(call, first.content, "again.csv").json()
         assert not draft["problems"]
-        made = call("stranger", "post", "/api/productions/", {"name": "Again", "draft": draft["draft"]}).json()
+        made = call("stranger", "post", f"/api/imports/{draft['draft']}/production/", {"name": "Again"}).json()
         again = call("stranger", "get", f"/api/productions/{made['id']}/script.csv")
         assert again.content == first.content
 
@@ -149,7 +148,7 @@ class TestChanges:
 
     def test_merging_across_productions_is_refused(self, production: Production, call: Call) -> None:
         draft = call("owner", "post", "/api/imports/", {"text": "A: b"}).json()["draft"]
-        other = call("owner", "post", "/api/productions/", {"name": "Other", "draft": draft}).json()
+        other = call("owner", "post", f"/api/imports/{draft}/production/", {"name": "Other"}).json()
         mine = Speaker.objects.filter(production=production).first()
         answer = call("owner", "post", f"/api/speakers/{mine.pk}/merge/", {"into": other["speakers"][0]["id"]})
         assert answer.status_code == 400

@@ -14,8 +14,7 @@ import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from janoglot.productions.models import Production
-from janoglot.timing.models import SourceMedia
+from janoglot.productions.models import Production, SourceMedia
 from janoglot.timing.tasks import copy_source_media, go_on_with_copies
 from tests.server.conftest import Call
 

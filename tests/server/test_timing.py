@@ -6,9 +6,7 @@ from typing import Any
 
 import pytest
 
-from janoglot.productions.models import Edition, Production
-from janoglot.script.models import Line, Part
-from janoglot.timing.models import LineTiming
+from janoglot.productions.models import Edition, Line, LineTiming, Part, Production
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
 

@@ -6,10 +6,7 @@ from typing import Any
 
 import pytest
 
-from janoglot.adapt.models import Wording
-from janoglot.productions.models import Edition, Production
-from janoglot.script.models import Line, Speaker
-from janoglot.timing.models import LineTiming
+from janoglot.productions.models import Edition, Line, LineTiming, Production, Speaker, Wording
 from tests.server.conftest import Call, edition_path
 
 

@@ -15,14 +15,12 @@ from django.db import OperationalError
 from django.utils import timezone
 from redis.exceptions import ConnectionError as RedisAway
 
-from janoglot.adapt.models import Wording
 from janoglot.direct import tasks
 from janoglot.direct.models import VoicingJob
 from janoglot.direct.tasks import finish_lines, go_on_with_running_jobs, voice_lines
 from janoglot.mix.models import Mix
 from janoglot.mix.tasks import go_on_with_mixes, make_mix
-from janoglot.productions.models import Production
-from janoglot.script.models import Line, Speaker
+from janoglot.productions.models import Line, Production, Speaker, Wording
 from janoglot.server import work
 from tests.server.conftest import Call, edition_path, lines
 

@@ -16,19 +16,17 @@ from janoglot.adapt.actions.set_state import set_state
 from janoglot.adapt.actions.set_wording import set_wording
 from janoglot.adapt.actions.write_wordings import write_wordings
 from janoglot.adapt.doubts import doubts, wording_data
-from janoglot.adapt.gauging import gauge_for
-from janoglot.adapt.models import ORIGINS, Wording
-from janoglot.adapt.writing import NewWords, source_words
 from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, Cue, align
 from janoglot.core.errors import BadInput, Counted, Problem
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.model import Script
-from janoglot.direct.state import EditionState
-from janoglot.productions.models import ADDRESSES
+from janoglot.editions.gauging import gauge_for
+from janoglot.editions.state import EditionState
+from janoglot.productions.models import ADDRESSES, ORIGINS, Line, Wording
 from janoglot.productions.permissions import edition_for, require_change
-from janoglot.script.api import ProblemSerializer, problem_data, uploaded
-from janoglot.script.models import Line
+from janoglot.productions.writing import NewWords, source_words
 from janoglot.server.fields import FiniteField
+from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 
 Data = dict[str, Any]
 STATES = Wording.State.choices

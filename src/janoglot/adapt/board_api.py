@@ -11,12 +11,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
-from janoglot.direct.state import EditionState
+from janoglot.editions.state import EditionState
+from janoglot.productions.models import Line, Wording
 from janoglot.productions.permissions import edition_for, production_for
-from janoglot.script.models import Line
 
 Data = dict[str, Any]
 COUNTED = ["empty", "draft", "edited", "approved", "voiced", "unvoiced", "fits", "misfit"]

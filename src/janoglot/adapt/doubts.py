@@ -6,16 +6,14 @@ from collections.abc import Collection
 from typing import Any
 
 from janoglot.adapt.actions.change_terms import core_terms
-from janoglot.adapt.models import Wording
-from janoglot.adapt.writing import source_words
 from janoglot.core.adapt.memory import difference
 from janoglot.core.adapt.rude_words import rude_words
 from janoglot.core.adapt.spelling import misspelt
 from janoglot.core.adapt.termbase import uses
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import Problem
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line, Speaker
+from janoglot.productions.models import Edition, Line, Speaker, Wording
+from janoglot.productions.writing import source_words
 from janoglot.server.faults import translated
 
 Data = dict[str, Any]

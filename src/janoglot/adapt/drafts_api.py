@@ -15,10 +15,9 @@ from rest_framework.views import APIView
 
 from janoglot.adapt.actions.bring_memory import bring_memory
 from janoglot.adapt.api import BroughtSerializer, CountSerializer, line_of
-from janoglot.adapt.models import DraftingJob, Wording
+from janoglot.adapt.models import DraftingJob
 from janoglot.adapt.remembering import memory_for, units_for
 from janoglot.adapt.tasks import begin_drafting
-from janoglot.adapt.writing import source_words
 from janoglot.core.adapt.drafting import drafting_engine
 from janoglot.core.adapt.rude_words import has_list, rude_words
 from janoglot.core.adapt.spelling import speller
@@ -26,12 +25,12 @@ from janoglot.core.adapt.tmx import read_tmx, write_tmx
 from janoglot.core.errors import BadInput, EngineError, Problem
 from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Edition, Line, Wording
 from janoglot.productions.permissions import edition_for, require_change, signed_in, visible_productions
-from janoglot.script.api import uploaded
-from janoglot.script.models import Line
+from janoglot.productions.writing import source_words
 from janoglot.server.faults import translated
 from janoglot.server.storage import content_disposition
+from janoglot.server.uploads import uploaded
 from janoglot.server.work import require_queue
 
 Data = dict[str, Any]

@@ -14,8 +14,6 @@ from rest_framework.views import APIView
 
 from janoglot.adapt.actions.write_wordings import write_wordings
 from janoglot.adapt.api import STATES
-from janoglot.adapt.models import Wording
-from janoglot.adapt.writing import NewWords, source_words
 from janoglot.core.adapt.bilingual import read_docx, read_xlsx, write_docx, write_xlsx
 from janoglot.core.adapt.outgoing import Here, Outgoing, OutgoingLine, Report, Returned, compare
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
@@ -23,11 +21,11 @@ from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name, primary
 from janoglot.core.script.formats.packages import holds
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Edition, Line, Wording, line_numbers
 from janoglot.productions.permissions import edition_for
-from janoglot.script.api import uploaded
-from janoglot.script.models import Line, line_numbers
+from janoglot.productions.writing import NewWords, source_words
 from janoglot.server.storage import content_disposition
+from janoglot.server.uploads import uploaded
 
 Data = dict[str, Any]
 WHAT = ["new", "changed", "same", "emptied", "source_changed", "changed_here", "approved_here", "unknown"]

@@ -5,10 +5,10 @@ from __future__ import annotations
 
 from django.db.models import F
 
-from janoglot.adapt.models import MemoryUnit, Wording
+from janoglot.adapt.models import MemoryUnit
 from janoglot.core.adapt.memory import Memory, Unit
 from janoglot.core.languages import primary
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import Edition, Production, Wording
 from janoglot.productions.permissions import Anyone, visible_productions
 
 

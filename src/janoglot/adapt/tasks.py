@@ -13,16 +13,15 @@ from django.utils import timezone
 from rest_framework.exceptions import PermissionDenied
 
 from janoglot.adapt.actions.write_wordings import write_wordings
-from janoglot.adapt.models import DraftingJob, Wording
+from janoglot.adapt.models import DraftingJob
 from janoglot.adapt.remembering import memory_for
-from janoglot.adapt.writing import NewWords, source_words
 from janoglot.core.adapt.drafting import drafting_engine
 from janoglot.core.adapt.memory import Memory
 from janoglot.core.errors import EngineError, JanoglotError
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Edition, Speaker, Wording
 from janoglot.productions.permissions import Anyone
-from janoglot.script.models import Speaker
-from janoglot.server.work import BULK, Work, hand_out, in_hand, nothing_waits, standing_still
+from janoglot.productions.writing import NewWords, source_words
+from janoglot.server.work import BULK, Work, hand_out, in_hand, looked_after, nothing_waits, standing_still
 
 CHUNK = 60
 """Lines that are drafted and kept together: what is done stays done when the job is stopped."""
@@ -33,6 +32,7 @@ def begin_drafting(job: DraftingJob) -> None:
     hand_out(draft_lines, job.pk, queue=BULK)
 
 
+@looked_after
 def go_on_with_drafting(still: timedelta | None = None) -> None:
     """Hand out again what nobody has in hand any more."""
     for job in standing_still(DraftingJob.objects.filter(state="running"), still):

@@ -19,8 +19,8 @@ from janoglot.core.adapt.term_files import read_terms, write_csv, write_tbx
 from janoglot.core.adapt.termbase import Term as CoreTerm
 from janoglot.core.errors import BadInput
 from janoglot.productions.permissions import edition_for
-from janoglot.script.api import uploaded
 from janoglot.server.storage import content_disposition
+from janoglot.server.uploads import uploaded
 
 Data = dict[str, Any]
 

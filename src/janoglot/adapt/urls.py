@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.adapt import api, board_api, drafts_api, exchange_api, terms_api
+from janoglot.adapt import api, board_api, drafts_api, exchange_api, replace_api, terms_api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -24,6 +24,7 @@ urlpatterns = [
     path(f"{_EDITION}terms.<str:layout>", terms_api.TermsFileView.as_view()),
     path(f"{_EDITION}wordings.<str:layout>", exchange_api.OutgoingView.as_view()),
     path(f"{_EDITION}returned/", exchange_api.ReturnedView.as_view()),
+    path(f"{_EDITION}replace/", replace_api.ReplaceView.as_view()),
     path("productions/<int:production_id>/board/", board_api.BoardView.as_view()),
     path(f"{_EDITION}board-lines/", board_api.BoardLinesView.as_view()),
 ]

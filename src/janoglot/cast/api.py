@@ -23,7 +23,7 @@ from janoglot.cast.actions.cast_the_rest import cast_the_rest
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
-from janoglot.cast.models import Casting, Favourite, LineCasting
+from janoglot.cast.models import Favourite
 from janoglot.cast.tasks import audition, audition_recipe, fault_key, measure_voices, say
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
@@ -36,13 +36,13 @@ from janoglot.core.speech.measures import known_measure, measure_or_estimate
 from janoglot.core.speech.settings import SETTINGS, checked_settings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice
-from janoglot.productions.models import Edition
+from janoglot.editions.line_api import LineCastingSerializer, line_casting_data
+from janoglot.productions.models import Casting, Edition, Line, Speaker
 from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
-from janoglot.script.api import ProblemSerializer, problem_data, uploaded
-from janoglot.script.models import Line, Speaker
-from janoglot.script.reading import who_is_together
+from janoglot.productions.together import who_is_together
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import content_disposition, serve_sound, takes
+from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
 
 Data = dict[str, Any]
@@ -110,27 +110,6 @@ class CastingChangeSerializer(serializers.Serializer[Data]):
     younger = FiniteField(required=False)
     accent_meant = serializers.BooleanField(required=False)
     note = serializers.CharField(required=False, allow_blank=True, max_length=300)
-
-
-class ForeignSerializer(serializers.Serializer[Data]):
-    words = serializers.CharField(max_length=200)
-    language = serializers.CharField(max_length=60)
-
-
-class LineCastingSerializer(serializers.Serializer[Data]):
-    """What is null or empty follows the speaker's casting."""
-
-    voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
-    language = serializers.CharField(required=False, allow_blank=True, max_length=60)
-    foreign = ForeignSerializer(many=True, required=False, help_text="Words of the line in another language.")
-    pace = FiniteField(required=False, allow_null=True)
-    pitch = FiniteField(required=False, allow_null=True)
-    melody = FiniteField(required=False, allow_null=True)
-    pauses = FiniteField(required=False, allow_null=True)
-    level_db = FiniteField(required=False, allow_null=True)
-    brighter = FiniteField(required=False, allow_null=True)
-    breathier = FiniteField(required=False, allow_null=True)
-    younger = FiniteField(required=False, allow_null=True)
 
 
 class MatchSerializer(serializers.Serializer[Data]):
@@ -240,14 +219,6 @@ def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
     voices = catalogue()
     castings = Casting.objects.filter(edition=edition).select_related("speaker").order_by("speaker__position")
     return [(casting, voices[casting.voice]) for casting in castings if casting.voice in voices]
-
-
-def line_casting_data(row: LineCasting | None) -> Data | None:
-    """What a line has of its own; None where it follows its speaker in all."""
-    if row is None:
-        return None
-    return {"voice": row.voice, "language": row.language, "foreign": row.foreign,
-            **{name: getattr(row, name) for name in SETTINGS}}
 
 
 def castings_data(edition: Edition) -> list[Data]:

@@ -11,7 +11,6 @@ from typing import Any
 
 from openpyxl import Workbook
 
-from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.errors import Problem as Found
 from janoglot.core.graph import recipe_hash
@@ -23,7 +22,7 @@ from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import plain_cell, safe_cell
 from janoglot.core.speech.catalogue import catalogue, voice_named
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_settings
-from janoglot.productions.models import Production
+from janoglot.productions.models import Casting, Production
 
 HANDED_OUT = "as_handed_out"
 """The column with each row's mark as it went out: tells what was changed in the sheet from what was changed here."""

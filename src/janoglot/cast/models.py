@@ -1,72 +1,9 @@
-"""Castings: the voice and the settings of one speaker in one edition, and what a line has of its own."""
+"""Voices that somebody keeps at hand."""
 
 from __future__ import annotations
 
 from django.contrib.auth.models import User
 from django.db import models
-
-from janoglot.core.speech.settings import SETTINGS, VoiceSettings
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line, Speaker
-
-
-class Casting(models.Model):
-    """The settings are those of :class:`janoglot.core.speech.settings.VoiceSettings`.
-
-    ``accent_meant`` says that a voice of another language is on purpose; ``note`` is what the casting is after
-    ("dry, sixty, from the coast").
-    """
-
-    edition = models.ForeignKey(Edition, models.CASCADE, related_name="castings")
-    speaker = models.ForeignKey(Speaker, models.CASCADE, related_name="castings")
-    voice = models.CharField(max_length=80)
-    pace = models.FloatField(default=1.0)
-    pitch = models.FloatField(default=0.0)
-    melody = models.FloatField(default=1.0)
-    pauses = models.FloatField(default=1.0)
-    level_db = models.FloatField(default=0.0)
-    brighter = models.FloatField(default=0.0)
-    breathier = models.FloatField(default=0.0)
-    younger = models.FloatField(default=0.0)
-    accent_meant = models.BooleanField(default=False)
-    note = models.CharField(max_length=300, blank=True, default="")
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["edition", "speaker"], name="one_casting_each")]
-
-    @property
-    def settings(self) -> VoiceSettings:
-        return VoiceSettings(**{name: getattr(self, name) for name in SETTINGS})
-
-
-class LineCasting(models.Model):
-    """What one line has of its own in one edition; null follows the speaker's casting.
-
-    ``language`` is what all of the line's words are in, where that is not the edition's.
-    """
-
-    edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_castings")
-    line = models.ForeignKey(Line, models.CASCADE, related_name="line_castings")
-    voice = models.CharField(max_length=80, blank=True, default="")
-    language = models.CharField(max_length=35, blank=True, default="")
-    foreign = models.JSONField(default=list)
-    """Words of the line in another language: ``[{"words", "language"}, …]``."""
-    pace = models.FloatField(null=True)
-    pitch = models.FloatField(null=True)
-    melody = models.FloatField(null=True)
-    pauses = models.FloatField(null=True)
-    level_db = models.FloatField(null=True)
-    brighter = models.FloatField(null=True)
-    breathier = models.FloatField(null=True)
-    younger = models.FloatField(null=True)
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["edition", "line"], name="one_line_casting_each")]
-
-    @property
-    def own(self) -> dict[str, float]:
-        """The settings that are the line's own."""
-        return {name: getattr(self, name) for name in SETTINGS if getattr(self, name) is not None}
 
 
 class Favourite(models.Model):

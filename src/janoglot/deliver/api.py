@@ -18,7 +18,7 @@ from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.table import CSV
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.deliver import handing_over
-from janoglot.direct.state import EditionState
+from janoglot.editions.state import EditionState
 from janoglot.mix.api import SHOWN_STATES
 from janoglot.productions.permissions import edition_for, production_for
 from janoglot.server.storage import content_disposition, serve_sound

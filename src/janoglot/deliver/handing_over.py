@@ -9,7 +9,6 @@ from pathlib import Path
 
 import soundfile
 
-from janoglot.adapt.models import Wording
 from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.hold_list import hold_csv, hold_timeline
 from janoglot.core.deliver.names import clip_name, file_name
@@ -19,11 +18,10 @@ from janoglot.core.mix.programme import RATE, clip_samples, convert
 from janoglot.core.script.formats.cues import Cue
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.speech.takes import scaled_words
-from janoglot.direct.state import EditionState
+from janoglot.editions.state import EditionState
 from janoglot.mix.models import Mix
 from janoglot.mix.plan import MixPlan, PlannedLine, plan_of
-from janoglot.productions.models import Edition, Production
-from janoglot.script.models import Line
+from janoglot.productions.models import Edition, Line, Production, Wording
 from janoglot.server.storage import mixes, takes
 
 

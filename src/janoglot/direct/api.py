@@ -15,70 +15,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.cast.api import LineCastingSerializer, line_casting_data
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.guarded import whole_numbers
 from janoglot.core.speech.peaks import kept_peaks
-from janoglot.core.speech.takes import Quality, scaled_words
-from janoglot.core.timing.placing import Placement
 from janoglot.direct.actions.voice import finish, stop, voice
-from janoglot.direct.models import JOB_KINDS, JOB_STATES, QUALITIES, VoicingJob
-from janoglot.direct.state import TAKE_STATES, EditionState, LineState
-from janoglot.mix.plan import kept_sound
-from janoglot.productions.api import edition_data
+from janoglot.direct.models import JOB_KINDS, JOB_STATES, VoicingJob
+from janoglot.editions.kept import kept_sound
+from janoglot.editions.state import EditionState
+from janoglot.productions.models import line_numbers
 from janoglot.productions.permissions import edition_for, visible_productions
-from janoglot.productions.serializers import EditionSerializer
-from janoglot.script.models import line_numbers
 from janoglot.server.storage import serve_sound, takes
-from janoglot.timing.serializers import (
-    HoldSerializer,
-    LineTimingSerializer,
-    TimingSettingsSerializer,
-    holds_data,
-    timing_data,
-)
 
 Data = dict[str, Any]
-
-
-class LineSerializer(serializers.Serializer[Data]):
-    id = serializers.IntegerField()
-    number = serializers.IntegerField()
-    part = serializers.IntegerField(allow_null=True)
-    speaker = serializers.IntegerField()
-    notes = serializers.CharField()
-    slot = serializers.ListField(child=serializers.FloatField(), allow_null=True, help_text="Seconds, in and out.")
-    words = serializers.CharField()
-    revision = serializers.IntegerField()
-    state = serializers.ChoiceField(TAKE_STATES)
-    quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
-    voice = serializers.CharField(allow_null=True)
-    wrong_language = serializers.BooleanField()
-    own = LineCastingSerializer(allow_null=True, help_text="What the line has of its own; null follows its speaker.")
-    natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
-    start = serializers.FloatField()
-    seconds = serializers.FloatField(help_text="As played.")
-    rate = serializers.FloatField()
-    over = serializers.FloatField(help_text="Seconds past where it may end, or that it makes the next one late.")
-    late = serializers.FloatField(help_text="Seconds after its in-time; below nothing, before it.")
-    into_silence = serializers.FloatField()
-    collides = serializers.FloatField(help_text="Seconds over the next line, more than in the source.")
-    harm = serializers.FloatField(help_text="Seconds that do not fit in all; 0 where the line fits.")
-    flags = serializers.ListField(child=serializers.CharField())
-    in_sight = serializers.BooleanField(allow_null=True)
-    timing = LineTimingSerializer(help_text="What was decided of its timing; what is missing follows the edition.")
-    marks = serializers.ListField(
-        child=serializers.ListField(child=serializers.FloatField()),
-        help_text="Words as played: start and end in seconds from the line's start, place and length in characters.")
-
-
-class EditionLinesSerializer(serializers.Serializer[Data]):
-    edition = EditionSerializer()
-    timing = TimingSettingsSerializer()
-    holds = HoldSerializer(many=True, help_text="Where the picture is held.")
-    seconds = serializers.FloatField()
-    mix_recipe = serializers.CharField(help_text="Names the mix that would be made now; empty without takes.")
-    lines = LineSerializer(many=True)
 
 
 class VoicingRequestSerializer(serializers.Serializer[Data]):
@@ -103,36 +51,6 @@ class VoicingSerializer(serializers.Serializer[Data]):
     faults = VoicingFaultSerializer(many=True)
 
 
-def line_data(state: LineState, placement: Placement, quality: Quality | None,
-              slot: tuple[float, float] | None, shift: float) -> Data:
-    """``slot`` is where the line's picture is in this edition, moved by ``shift``, what was held before it."""
-    line, take = state.line, state.take
-    marks: list[list[float]] = []
-    if take and state.state == "current":
-        core = take.core()
-        marks = [[round(m.start, 3), round(m.end, 3), m.at, m.length]
-                 for m in scaled_words(core.words, core.seconds, placement.seconds)]
-    return {
-        "id": line.pk, "number": state.number, "part": line.part_id, "speaker": line.speaker_id,
-        "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": state.words,
-        "revision": state.wording.revision if state.wording else 0, "state": state.state,
-        "quality": quality,
-        "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
-        "own": line_casting_data(state.own),
-        "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
-        "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
-        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
-        "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
-        "in_sight": line.in_sight,
-        "timing": _in_this_edition(state.timing.own, shift) if state.timing else {}, "marks": marks,
-    }
-
-
-def _in_this_edition(own: Data, shift: float) -> Data:
-    """A line's own timing, where it is pinned told in the edition's time as every other time is."""
-    return {**own, "at": round(own["at"] + shift, 3)} if "at" in own else own
-
-
 def job_data(job: VoicingJob) -> Data:
     total = len(job.wordings)
     numbers = {w.pk: w for w in job.edition.wordings.filter(pk__in=job.faults)}
@@ -150,21 +68,6 @@ def job_data(job: VoicingJob) -> Data:
         "faults": [{"line": numbers[int(pk)].line_id, "number": ordered[numbers[int(pk)].line_id], "message": message}
                    for pk, message in job.faults.items() if int(pk) in numbers],
     }
-
-
-class EditionView(APIView):
-    @extend_schema(responses=EditionLinesSerializer)
-    def get(self, request: Request, production_id: int, language: str) -> Response:
-        """Every line of an edition: words, voice, take and place."""
-        edition = edition_for(request.user, production_id, language)
-        state = EditionState.load(edition)
-        return Response({
-            "edition": edition_data(edition, state),
-            "timing": timing_data(edition), "holds": holds_data(state.holds),
-            "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-            "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
-                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)],
-        })
 
 
 class VoicingsView(APIView):

@@ -1,56 +1,14 @@
-"""Takes, and the jobs that make them."""
+"""The jobs that make takes and finish sounds."""
 
 from __future__ import annotations
 
 from django.contrib.auth.models import User
 from django.db import models
 
-from janoglot.core.speech.takes import Take as CoreTake
-from janoglot.core.speech.takes import WordMark
 from janoglot.productions.models import Edition
 
-QUALITIES = [("sketch", "sketch"), ("finish", "finish")]
 JOB_KINDS = [("take", "take"), ("finish", "finish")]
 JOB_STATES = [("running", "running"), ("stopped", "stopped"), ("done", "done")]
-
-
-class Take(models.Model):
-    """One spoken version of one wording, under the hash of what it was made from. Never changed."""
-
-    hash = models.CharField(max_length=40, primary_key=True)
-    seconds = models.FloatField()
-    rate = models.PositiveIntegerField()
-    lufs = models.FloatField()
-    words = models.JSONField()
-    """``[[start, end, at, length], …]``: seconds, seconds, characters, characters."""
-    voice = models.CharField(max_length=80)
-    made = models.DateTimeField(auto_now_add=True)
-
-    @property
-    def lengths_only(self) -> bool:
-        """Whether it is a rich voice's, whose sounds are kept apart, one for each length."""
-        return self.rate == 0
-
-    @classmethod
-    def of(cls, take: CoreTake, voice: str) -> Take:
-        return cls(hash=take.hash, seconds=take.seconds, rate=take.rate, lufs=take.lufs, voice=voice,
-                   words=[[m.start, m.end, m.at, m.length] for m in take.words])
-
-    def core(self) -> CoreTake:
-        return CoreTake(self.hash, self.seconds, self.rate, self.lufs, tuple(WordMark(*mark) for mark in self.words))
-
-
-class Sound(models.Model):
-    """A sound of a take whose lengths were known before it: as a sketch, or finished, at one played length.
-
-    ``key`` is the store's, made from everything that the sound was.
-    """
-
-    key = models.CharField(max_length=44, primary_key=True)
-    take = models.ForeignKey(Take, models.CASCADE, related_name="sounds")
-    seconds = models.FloatField()
-    quality = models.CharField(max_length=6, choices=QUALITIES)
-    made = models.DateTimeField(auto_now_add=True)
 
 
 class VoicingJob(models.Model):

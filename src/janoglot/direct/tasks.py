@@ -14,16 +14,25 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
-from janoglot.adapt.models import Wording
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
 from janoglot.core.timing.placing import Placement
-from janoglot.direct.models import Sound, Take, VoicingJob
-from janoglot.direct.state import EditionState, LineState
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line
+from janoglot.direct.models import VoicingJob
+from janoglot.editions.state import EditionState, LineState
+from janoglot.productions.models import Edition, Line, Sound, Take, Wording
 from janoglot.server.storage import takes
-from janoglot.server.work import FINISH, NOW, SKETCH, SOON, Work, hand_out, in_hand, nothing_waits, standing_still
+from janoglot.server.work import (
+    FINISH,
+    NOW,
+    SKETCH,
+    SOON,
+    Work,
+    hand_out,
+    in_hand,
+    looked_after,
+    nothing_waits,
+    standing_still,
+)
 
 log = logging.getLogger(__name__)
 
@@ -55,6 +64,7 @@ def begin(job: VoicingJob) -> None:
         hand_out(task, job.pk, number, queue=queue)
 
 
+@looked_after
 def go_on_with_running_jobs(still: timedelta | None = None) -> None:
     """Hand out again what nobody has in hand any more; all that runs, where a worker has just started. What is done
     is not made again."""

@@ -7,7 +7,6 @@ from janoglot.direct import api
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
 urlpatterns = [
-    path(_EDITION, api.EditionView.as_view()),
     path(f"{_EDITION}peaks/", api.PeaksView.as_view()),
     path(f"{_EDITION}voicings/", api.VoicingsView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/take.wav", api.TakeView.as_view()),

@@ -14,7 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.deliver.names import file_name
-from janoglot.direct.state import EditionState
+from janoglot.editions.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
 from janoglot.mix.models import MIX_STATES, Mix
 from janoglot.productions.permissions import edition_for

@@ -22,8 +22,8 @@ from janoglot.core.speech.takes import (
     read_sound,
 )
 from janoglot.core.store import Store
-from janoglot.direct.models import Sound
-from janoglot.direct.state import EditionState, LineState
+from janoglot.editions.kept import kept_sound
+from janoglot.editions.state import EditionState
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,16 +105,6 @@ def plan_of(state: EditionState, store: Store) -> MixPlan:
                 line.settings.level_db, (state.quality(line) or "finish") if current else "finish", line.take.core(),
                 line.recipe if current else None, kept or ""))
     return plan
-
-
-def kept_sound(line: LineState, store: Store) -> str | None:
-    """The store's key of a take's own sound: as it was spoken, or the newest that was made of its lengths."""
-    assert line.take is not None
-    natural = f"{line.take.hash}.wav"
-    if store.has(natural):
-        return natural
-    made = Sound.objects.filter(take=line.take).order_by("quality", "-made").values_list("key", flat=True)
-    return next((key for key in made if store.has(key)), None)
 
 
 def _planned(row: dict[str, Any]) -> PlannedLine:

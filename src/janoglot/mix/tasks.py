@@ -15,7 +15,7 @@ from janoglot.core.mix.programme import Clip, mix_to_file
 from janoglot.mix.models import Mix
 from janoglot.mix.plan import MixPlan
 from janoglot.server.storage import mixes, takes
-from janoglot.server.work import BULK, NOW, Work, hand_out, in_hand, nothing_waits, standing_still
+from janoglot.server.work import BULK, NOW, Work, hand_out, in_hand, looked_after, nothing_waits, standing_still
 
 _FITTING = 0.6
 """The share of the work, at the first mix, that bringing takes to their lengths is."""
@@ -28,6 +28,7 @@ def begin_mix(mix: Mix, seconds: float) -> None:
     hand_out(make_mix, mix.pk, queue=NOW if seconds <= _SOON_DONE else BULK)
 
 
+@looked_after
 def go_on_with_mixes(still: timedelta | None = None) -> None:
     """Hand out again what nobody has in hand any more."""
     for mix in standing_still(Mix.objects.filter(state="making"), still):

@@ -18,6 +18,7 @@ from django.db import models, transaction
 from django.db.models import F
 from django.utils import timezone
 
+from janoglot.productions.belonging import belonging_of
 from janoglot.productions.models import ActionRecord, Production
 from janoglot.productions.permissions import Anyone, require_change, signed_in
 from janoglot.server.faults import Conflict
@@ -194,12 +195,12 @@ def _on_top_of(record: ActionRecord) -> list[ActionRecord]:
     """Standing records of others after ``record`` that touch a row which it, or one of them, touches, the newest
     first."""
     rows = {(change["model"], change["id"]) for change in record.changes}
-    rows |= {("script.line", line) for change in record.changes if (line := _line_of(change))}
+    rows |= {("productions.line", line) for change in record.changes if (line := _line_of(change))}
     found = []
     for later in _standing(record.production).filter(pk__gt=record.pk).exclude(
             user=record.user).select_related("user").order_by("id"):
         touched = {(change["model"], change["id"]) for change in later.changes}
-        touched |= {("script.line", line) for change in later.changes
+        touched |= {("productions.line", line) for change in later.changes
                     if change["before"] is None and (line := _line_of(change))}
         if touched & rows:
             rows |= touched
@@ -271,14 +272,15 @@ def _apply(label: str, pk: Any, expected: Row | None, wanted: Row | None) -> Non
         return
     row = model._default_manager.select_for_update().filter(pk=pk).first()
     now = row_of(row) if row else None
-    free = _FREE | _FREE_OF.get(label, set())
+    registered = belonging_of(label)
+    free = registered.free if registered else frozenset()
     if now is None or any(now[name] != value for name, value in expected.items()
                           if name in now and name not in free):
         raise Conflict("This was changed again since, so it cannot be undone by itself. Undo the later change first.")
     assert row is not None
     if wanted is None:
         _, gone = row.delete()
-        if any(name.lower() in _OF_PEOPLE for name in gone if name.lower() != label):
+        if any(belonging_of(name.lower()) for name in gone if name.lower() != label):
             raise Conflict("Others have worked on what this would take away. Look at the history, and go back from "
                            "there.")
         return
@@ -286,15 +288,6 @@ def _apply(label: str, pk: Any, expected: Row | None, wanted: Row | None) -> Non
         # A revision only ever grows, or an older edit would pass for the newest.
         setattr(row, name, getattr(row, name) + 1 if name == "revision" else value)
     row.save(update_fields=list(_python(model, wanted)))
-
-
-# What hangs on a row and was written by somebody: never taken away with it unasked.
-_OF_PEOPLE = {"script.line", "script.speaker", "script.part", "adapt.wording", "adapt.term", "adapt.memoryunit",
-              "cast.casting", "cast.linecasting", "timing.linetiming", "timing.sourcemedia"}
-# Columns that work in the background moves on: which take was made last for a wording.
-_FREE = {"take_id", "revision"}
-# The same of single models: how far the copies of a recording are.
-_FREE_OF = {"timing.sourcemedia": {"state", "fault", "heartbeat"}}
 
 
 def _python(model: type[models.Model], values: Row) -> Row:

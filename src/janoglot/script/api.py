@@ -12,11 +12,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.core.errors import BadInput, Problem
-from janoglot.core.script.decoding import LARGEST, LARGEST_PACKAGE
 from janoglot.core.script.formats import FORMATS
 from janoglot.core.script.model import Script
 from janoglot.core.script.prose import WAYS
+from janoglot.editions.productions_api import brief_data
+from janoglot.editions.serializers import ProductionSerializer
+from janoglot.productions.actions.create_production import create_production
+from janoglot.productions.models import Line, Speaker
 from janoglot.productions.permissions import require_change, signed_in, visible_productions
 from janoglot.script.actions.edit_line import edit_line
 from janoglot.script.actions.merge_speakers import merge_speakers
@@ -24,9 +26,9 @@ from janoglot.script.actions.note_speaker import note_speaker
 from janoglot.script.actions.remove_speaker import remove_speaker
 from janoglot.script.actions.rename_speaker import rename_speaker
 from janoglot.script.importing import hints_from, kept_hints, read_draft, source_language_of
-from janoglot.script.models import ImportDraft, Line, Speaker
-from janoglot.server.faults import translated
+from janoglot.script.models import ImportDraft
 from janoglot.server.fields import FiniteField
+from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 
 Data = dict[str, Any]
 _SHOWN = 400
@@ -57,13 +59,6 @@ class HintsSerializer(serializers.Serializer[Data]):
 class ImportSerializer(HintsSerializer):
     text = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
     file = serializers.FileField(required=False, allow_empty_file=True)
-
-
-class ProblemSerializer(serializers.Serializer[Data]):
-    code = serializers.CharField()
-    message = serializers.CharField()
-    row = serializers.IntegerField(allow_null=True)
-    severity = serializers.ChoiceField(["error", "warning", "note"])
 
 
 class ImportLineSerializer(serializers.Serializer[Data]):
@@ -131,10 +126,6 @@ class MergeSerializer(serializers.Serializer[Data]):
     into = serializers.IntegerField()
 
 
-def problem_data(problem: Problem) -> Data:
-    return {"code": problem.code, "message": translated(problem), "row": problem.row, "severity": problem.severity}
-
-
 def _parts(script: Script) -> list[Data]:
     found = []
     for name, lines in itertools.groupby(script.lines, key=lambda line: line.part):
@@ -161,21 +152,6 @@ def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
         ],
         "problems": [problem_data(problem) for problem in script.problems[:_SHOWN]],
     }
-
-
-def uploaded(request: Request) -> tuple[bytes, str]:
-    """The bytes and the name of what was sent, as a file or as text. Raises BadInput."""
-    file = request.FILES.get("file")
-    if file is not None:
-        if file.size and file.size > LARGEST_PACKAGE:
-            raise BadInput("The file has {size:.1f} MB; a script may have {limit} MB at most. Split it into parts.",
-                           size=file.size / 1024**2, limit=LARGEST // 1024**2)
-        return file.read(), str(file.name or "")[:255]
-    sent = request.data if isinstance(request.data, dict) else {}
-    text = sent.get("text")
-    if not isinstance(text, str) or not text.strip():
-        raise BadInput("Paste a script, or choose a file.")
-    return text.encode(), ""
 
 
 class ImportsView(APIView):
@@ -216,6 +192,26 @@ class ImportView(APIView):
         script, keys = read_draft(draft)
         draft.save(update_fields=["hints"])
         return Response(preview_data(draft, script, keys))
+
+
+class NewProductionSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField(max_length=200)
+
+
+class NewProductionView(APIView):
+    @extend_schema(request=NewProductionSerializer, responses={201: ProductionSerializer})
+    def post(self, request: Request, draft_id: int) -> Response:
+        """Make a production from a draft that was brought in."""
+        given = NewProductionSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        draft = ImportDraft.objects.filter(user=signed_in(request.user), pk=draft_id).first()
+        if draft is None:
+            raise Http404
+        script, _ = read_draft(draft)
+        production = create_production(signed_in(request.user), given.validated_data["name"], script,
+                                       source_language_of(draft, script))
+        draft.delete()
+        return Response(brief_data(production, request.user), status=status.HTTP_201_CREATED)
 
 
 class LineView(APIView):

@@ -12,19 +12,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.adapt.actions.replace_words import replace_words
-from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import whole_number
 from janoglot.core.script.checks import CheckedLine, check
 from janoglot.core.script.labels import same_person
 from janoglot.core.script.model import ScriptLine
 from janoglot.core.script.pasting import pasted_lines
-from janoglot.core.script.replacing import hits, pattern
-from janoglot.productions.models import Edition, Production
+from janoglot.editions.serializers import PartSerializer, SpeakerSerializer
+from janoglot.productions.models import Edition, Line, Part, Production, Speaker
 from janoglot.productions.permissions import edition_for, production_for, require_change, visible_productions
 from janoglot.productions.recorder import go_back_to, redo_next, undo_last
-from janoglot.productions.serializers import PartSerializer, SpeakerSerializer
 from janoglot.script.actions import shape_parts
 from janoglot.script.actions.add_lines import add_lines
 from janoglot.script.actions.give_lines import give_all_of, give_lines
@@ -34,13 +31,11 @@ from janoglot.script.actions.merge_speakers import merge_speakers
 from janoglot.script.actions.move_lines import move_lines
 from janoglot.script.actions.remove_lines import remove_lines
 from janoglot.script.actions.split_line import split_line
-from janoglot.script.models import Line, Part, Speaker
 from janoglot.script.reading import script_since, whole_script
 from janoglot.server.faults import translated
 from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
-_MOST_HITS = 500
 
 
 class ScriptLineSerializer(serializers.Serializer[Data]):
@@ -118,32 +113,6 @@ class PartChangeSerializer(serializers.Serializer[Data]):
     start = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
     end = FiniteField(required=False, allow_null=True, min_value=0, max_value=86400)
     may_grow = serializers.BooleanField(required=False, help_text="Hold its picture rather than hurry its speech.")
-
-
-class ReplaceSerializer(serializers.Serializer[Data]):
-    find = serializers.CharField(trim_whitespace=False, max_length=300)
-    replacement = serializers.CharField(trim_whitespace=False, allow_blank=True, max_length=2000, default="")
-    regular = serializers.BooleanField(default=False)
-    exact_case = serializers.BooleanField(default=False)
-    whole_words = serializers.BooleanField(default=False)
-    lines = serializers.ListField(child=serializers.IntegerField(), required=False, max_length=20_000)
-    apply = serializers.BooleanField(default=False)
-    reopen = serializers.BooleanField(default=False, help_text="Replace in approved wordings too, which opens them.")
-
-
-class HitSerializer(serializers.Serializer[Data]):
-    line = serializers.IntegerField()
-    text = serializers.CharField()
-    spans = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
-    replaced = serializers.CharField()
-    approved = serializers.BooleanField(help_text="A translation that is approved: left, but where it is to be opened.")
-
-
-class HitsSerializer(serializers.Serializer[Data]):
-    count = serializers.IntegerField(help_text="Places.")
-    line_count = serializers.IntegerField()
-    applied = serializers.IntegerField(help_text="Lines that were changed.")
-    hits = HitSerializer(many=True)
 
 
 class FindingSerializer(serializers.Serializer[Data]):
@@ -376,34 +345,6 @@ class PartView(APIView):
         production = part.production
         shape_parts.end_part(request.user, part)
         return _answer(request, production)
-
-
-class ReplaceView(APIView):
-    @extend_schema(request=ReplaceSerializer, responses=HitsSerializer)
-    def post(self, request: Request, production_id: int, language: str) -> Response:
-        """Find words in an edition; with ``apply``, replace them in the lines named, or in all."""
-        edition = edition_for(request.user, production_id, language)
-        given = ReplaceSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        asked = given.validated_data
-        if asked["apply"]:
-            require_change(request.user, edition.production)
-        search = pattern(asked["find"], asked["regular"], asked["exact_case"], asked["whole_words"])
-        wordings = Wording.objects.filter(edition=edition).order_by("line__position")
-        if "lines" in asked:
-            wordings = wordings.filter(line_id__in=asked["lines"])
-        found = list(hits(wordings.values_list("line_id", "text"), search, asked["replacement"], asked["regular"]))
-        approved = set() if edition.is_source else set(
-            wordings.filter(state=Wording.State.APPROVED).values_list("line_id", flat=True))
-        applied = 0
-        if asked["apply"]:
-            applied = replace_words(request.user, edition, found, f"{asked['find'][:60]} → {asked['replacement'][:60]}",
-                                    asked["reopen"])
-        return Response({
-            "count": sum(len(hit.spans) for hit in found), "line_count": len(found), "applied": applied,
-            "hits": [{"line": hit.line, "text": hit.text, "spans": [list(span) for span in hit.spans],
-                      "replaced": hit.replaced, "approved": hit.line in approved} for hit in found[:_MOST_HITS]],
-        })
 
 
 class ChecksView(APIView):

@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 from typing import Any
 
-from django.contrib.auth.models import User
-from django.db import transaction
-
-from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import tag_of
 from janoglot.core.script.correcting import corrected, corrections_from
@@ -16,10 +11,7 @@ from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.table import ROLES
 from janoglot.core.script.model import Script
-from janoglot.core.script.order import places
-from janoglot.productions.models import Edition, Membership, Production, Role
-from janoglot.productions.recorder import action
-from janoglot.script.models import ImportDraft, Line, Part, Speaker
+from janoglot.script.models import ImportDraft
 
 DEFAULT_SOURCE = "en-GB"
 _PROSE = ("prose", "parts_by", "most_characters", "pattern", "narrator")
@@ -67,52 +59,3 @@ def kept_hints(old: ImportDraft | None, draft: ImportDraft) -> dict[str, Any]:
 
 def source_language_of(draft: ImportDraft, script: Script) -> str:
     return script.source_language or hints_from(draft.hints).source_language or DEFAULT_SOURCE
-
-
-def create_production(user: User, name: str, script: Script, source_language: str) -> Production:
-    """A production with everything that ``script`` holds, owned by ``user``; whole or not at all."""
-    name = name.strip()
-    if not name:
-        raise BadInput("Give the production a name.")
-    with transaction.atomic():
-        production = Production.objects.create(
-            name=name[:200], source_language=source_language, created_by=user,
-            **({"fps": script.fps} if script.frames and script.fps else {}))
-        Membership.objects.create(production=production, user=user, role=Role.OWNER)
-        with action(user, production, "create_production", record_creation=False) as record:
-            record.summary = f"{name}: {len(script.lines)} lines"
-            _fill(production, script, source_language)
-    return production
-
-
-def _fill(production: Production, script: Script, source_language: str) -> None:
-    languages = [source_language, *(tag for tag in script.languages if tag != source_language)]
-    editions = {tag: Edition.objects.create(production=production, language=tag, position=place)
-                for place, tag in enumerate(languages)}
-    speakers = {name: Speaker.objects.create(production=production, name=name, position=place)
-                for place, name in enumerate(script.speakers)}
-    part_names = [name for name, _ in itertools.groupby(line.part for line in script.lines)]
-    parts: list[Part | None] = [
-        Part.objects.create(production=production, name=name, position=place) if name else None
-        for place, name in enumerate(part_names)
-    ]
-    rows: list[Line] = []
-    order = iter(places(len(script.lines)))
-    for part, (_, lines) in zip(parts, itertools.groupby(script.lines, key=lambda line: line.part), strict=True):
-        for line in lines:
-            slot = line.slot
-            rows.append(Line(
-                production=production, part=part, speaker=speakers[line.speaker], position=next(order),
-                start_ms=round(slot[0] * 1000) if slot else None, end_ms=round(slot[1] * 1000) if slot else None,
-                notes=line.notes, kind=Line.Kind.ON_SCREEN if line.on_screen else Line.Kind.SPOKEN))
-    Line.objects.bulk_create(rows, batch_size=500)
-    # bulk_create gives ids on MariaDB 10.5 and newer; read them back by position where it did not.
-    if rows and rows[0].pk is None:
-        rows = list(production.lines.order_by("position"))
-    wordings = []
-    for row, line in zip(rows, script.lines, strict=True):
-        for tag, edition in editions.items():
-            text = script.wording(line, tag, source_language)
-            state = Wording.State.EMPTY if not text else Wording.State.EDITED
-            wordings.append(Wording(line=row, edition=edition, text=text, state=state))
-    Wording.objects.bulk_create(wordings, batch_size=500)

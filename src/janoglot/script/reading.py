@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterable
 from typing import Any
 
 from django.db.models import Count
 
-from janoglot.adapt.models import Wording
-from janoglot.productions.models import ActionRecord, Edition, Production
+from janoglot.editions.serializers import part_data
+from janoglot.productions.models import ActionRecord, Edition, Line, Part, Production, Speaker, Wording
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import redoable, undoable
-from janoglot.script.models import Line, Part, Speaker
 
 Data = dict[str, Any]
 MOST_CHANGED = 400
@@ -39,9 +37,9 @@ def script_since(production: Production, edition: Edition, stamp: int, user: Any
     others = False
     for changes in records:
         for change in changes:
-            if change["model"] == "script.line":
+            if change["model"] == "productions.line":
                 touched.add(change["id"])
-            elif change["model"] == "adapt.wording":
+            elif change["model"] == "productions.wording":
                 row = change["before"] or change["after"] or {}
                 if "line_id" in row:
                     touched.add(row["line_id"])
@@ -85,18 +83,3 @@ def _around(production: Production, user: Anyone) -> Data:
         "parts": [part_data(part) for part in Part.objects.filter(production=production)],
         "undo": newest.name if newest else None, "redo": again.name if again else None, "others": True,
     }
-
-
-def part_data(part: Part) -> Data:
-    return {"id": part.pk, "name": part.name, "start": None if part.start_ms is None else part.start_ms / 1000,
-            "end": None if part.end_ms is None else part.end_ms / 1000, "may_grow": part.may_grow}
-
-
-def who_is_together(production: Production) -> set[frozenset[str]]:
-    """Pairs of speakers, by name, who share a part: of a script without parts, all of them."""
-    names = dict(Speaker.objects.filter(production=production).values_list("id", "name"))
-    by_part: dict[int | None, set[str]] = {}
-    for part, speaker in Line.objects.filter(production=production).values_list("part_id", "speaker_id").order_by(
-            ).distinct():
-        by_part.setdefault(part, set()).add(names[speaker])
-    return {frozenset(pair) for some in by_part.values() for pair in itertools.combinations(sorted(some), 2)}

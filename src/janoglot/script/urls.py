@@ -7,6 +7,7 @@ from janoglot.script import api, editing
 urlpatterns = [
     path("imports/", api.ImportsView.as_view()),
     path("imports/<int:draft_id>/", api.ImportView.as_view()),
+    path("imports/<int:draft_id>/production/", api.NewProductionView.as_view()),
     path("lines/<int:line_id>/", api.LineView.as_view()),
     path("lines/<int:line_id>/split/", editing.SplitView.as_view()),
     path("lines/<int:line_id>/join/", editing.JoinView.as_view()),
@@ -23,7 +24,6 @@ urlpatterns = [
     path("productions/<int:production_id>/undo/", editing.UndoView.as_view()),
     path("productions/<int:production_id>/redo/", editing.RedoView.as_view()),
     path("productions/<int:production_id>/back/", editing.BackView.as_view()),
-    path("productions/<int:production_id>/editions/<str:language>/replace/", editing.ReplaceView.as_view()),
     path("productions/<int:production_id>/editions/<str:language>/checks/", editing.ChecksView.as_view()),
     path("speakers/<int:speaker_id>/", api.SpeakerView.as_view()),
     path("speakers/<int:speaker_id>/merge/", api.MergeView.as_view()),

@@ -4,9 +4,6 @@ from __future__ import annotations
 
 import os
 import threading
-import time
-from collections.abc import Callable
-from datetime import timedelta
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,7 +13,8 @@ from celery import Celery, signals
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "janoglot.server.settings")
 app = Celery("janoglot")
 app.config_from_object("django.conf:settings", namespace="CELERY")
-app.autodiscover_tasks(["janoglot.adapt", "janoglot.cast", "janoglot.direct", "janoglot.mix", "janoglot.timing"])
+app.autodiscover_tasks(["janoglot.productions", "janoglot.adapt", "janoglot.cast", "janoglot.direct", "janoglot.mix",
+                        "janoglot.timing"])
 
 
 @signals.worker_process_init.connect
@@ -37,11 +35,11 @@ def _warm_up(**_: Any) -> None:
 def _ready(**_: Any) -> None:
     # One worker looks after what is in hand; more of them, on other machines too, only help.
     if os.environ.get("JANOGLOT_WORKER", "worker") == "worker":
-        from janoglot.server.work import STILL, look_after
+        from janoglot.server.work import CHORES, STILL, look_after
 
-        for go_on in _chores():
+        for go_on in CHORES:
             go_on(None)
-        chores = [partial(go_on, STILL) for go_on in _chores()]
+        chores = [partial(go_on, STILL) for go_on in CHORES]
         threading.Thread(target=look_after, args=(chores, _over), name="look-after", daemon=True).start()
     note = os.environ.get("JANOGLOT_WORKER_READY")
     if note:
@@ -54,29 +52,3 @@ _over = threading.Event()
 @signals.worker_shutting_down.connect
 def _shutting_down(**_: Any) -> None:
     _over.set()
-
-
-def _chores() -> list[Callable[[timedelta | None], object]]:
-    """What hands out again what nobody has in hand any more."""
-    from janoglot.adapt.tasks import go_on_with_drafting
-    from janoglot.direct.tasks import go_on_with_running_jobs
-    from janoglot.mix.tasks import go_on_with_mixes
-    from janoglot.timing.tasks import go_on_with_copies
-
-    return [go_on_with_running_jobs, go_on_with_drafting, go_on_with_mixes, go_on_with_copies, _tidy]
-
-
-_TIDIED = [0.0]
-_EVERY = 3600.0
-
-
-def _tidy(still: timedelta | None) -> None:
-    """Once in an hour let go what nothing needs any more."""
-    if still is None or time.monotonic() - _TIDIED[0] < _EVERY:
-        return
-    _TIDIED[0] = time.monotonic()
-    from janoglot.productions.actions.delete_production import purge_deleted
-    from janoglot.timing.keeping import tidy_media
-
-    purge_deleted()
-    tidy_media()

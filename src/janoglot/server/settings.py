@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "csp",
     "janoglot.productions",
+    "janoglot.editions",
     "janoglot.script",
     "janoglot.adapt",
     "janoglot.cast",
@@ -36,6 +37,7 @@ INSTALLED_APPS = [
     "janoglot.timing",
     "janoglot.mix",
     "janoglot.deliver",
+    "janoglot.demo",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -90,6 +92,7 @@ AUTH_PASSWORD_VALIDATORS = [
 SECURE_HSTS_SECONDS = 365 * 24 * 3600 if PUBLIC_HOSTS else 0
 # The one-click demo user: on this machine alone, unless JANOGLOT_DEMO=1 says that others may look around too.
 DEMO = os.environ.get("JANOGLOT_DEMO", "0" if PUBLIC_HOSTS else "1") == "1"
+DEMO_USER = "demo"
 
 # Whether the demo is voiced behind the page at its first start, so that it can be listened to.
 VOICE_DEMO = os.environ.get("JANOGLOT_VOICE_DEMO", "0") == "1"
@@ -147,15 +150,15 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "janoglot.productions.models.Role",
-        "TakeStateEnum": "janoglot.direct.state.TAKE_STATES",
+        "TakeStateEnum": "janoglot.editions.state.TAKE_STATES",
         "MixStateEnum": "janoglot.mix.api.SHOWN_STATES",
-        "WordingStateEnum": "janoglot.adapt.models.Wording.State",
+        "WordingStateEnum": "janoglot.productions.models.Wording.State",
         "DraftingStateEnum": "janoglot.adapt.drafts_api.JOB_STATES",
         "SetStateEnum": "janoglot.adapt.api.SETTABLE",
         "JobStateEnum": "janoglot.direct.models.JOB_STATES",
         "JobKindEnum": "janoglot.direct.models.JOB_KINDS",
-        "LineKindEnum": "janoglot.script.models.Line.Kind",
-        "QualityEnum": "janoglot.direct.models.QUALITIES",
+        "LineKindEnum": "janoglot.productions.models.Line.Kind",
+        "QualityEnum": "janoglot.productions.models.QUALITIES",
     },
 }
 

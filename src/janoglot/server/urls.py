@@ -12,7 +12,7 @@ from janoglot.server.health import health
 urlpatterns = [
     path("health/", health),
     path("api/openapi.yaml", SpectacularAPIView.as_view(), name="openapi"),
-    path("api/", include("janoglot.productions.urls")),
+    path("api/", include("janoglot.editions.urls")),
     path("api/", include("janoglot.script.urls")),
     path("api/", include("janoglot.adapt.urls")),
     path("api/", include("janoglot.cast.urls")),

@@ -129,6 +129,17 @@ def in_hand(model: type[models.Model], pk: int) -> Iterator[None]:
         thread.join(_TIMEOUT)
 
 
+Chore = Callable[[timedelta | None], object]
+"""Hands out again what has stood still for so long; None: everything, where a worker has just started."""
+CHORES: list[Chore] = []
+
+
+def looked_after(chore: Chore) -> Chore:
+    """Have ``chore`` done when a worker starts, and again and again while it runs."""
+    CHORES.append(chore)
+    return chore
+
+
 def look_after(chores: list[Callable[[], object]], over: threading.Event, every: float = 15.0) -> None:
     """Do ``chores`` again and again until ``over``; what goes wrong in one is noted, and stops nothing."""
     while not over.wait(every):

@@ -19,21 +19,21 @@ from janoglot.core.timing.aiming import aim
 from janoglot.core.timing.cures import CURES, cures
 from janoglot.core.timing.holds import place_growing
 from janoglot.core.timing.placing import Placement
-from janoglot.direct.api import LineSerializer, line_data
-from janoglot.direct.state import EditionState
-from janoglot.productions.permissions import edition_for
-from janoglot.script.models import Line
-from janoglot.timing.actions.set_line_timing import set_line_timing
-from janoglot.timing.actions.set_timing import set_timing
-from janoglot.timing.mouths import lips_of, lips_of_wordings
-from janoglot.timing.serializers import (
+from janoglot.editions.line_api import LineSerializer, line_data
+from janoglot.editions.state import EditionState
+from janoglot.editions.timing_serializers import (
     HoldSerializer,
     LineTimingSerializer,
     TimingSettingsSerializer,
     holds_data,
     timing_data,
 )
-from janoglot.timing.settings import BOUNDS, checked_settings, consistent
+from janoglot.editions.timing_settings import BOUNDS, checked_settings, consistent
+from janoglot.productions.models import Line
+from janoglot.productions.permissions import edition_for
+from janoglot.timing.actions.set_line_timing import set_line_timing
+from janoglot.timing.actions.set_timing import set_timing
+from janoglot.timing.mouths import lips_of, lips_of_wordings
 
 Data = dict[str, Any]
 

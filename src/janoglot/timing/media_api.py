@@ -24,13 +24,12 @@ from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
 from janoglot.core.media.source import LARGEST, look_at
 from janoglot.core.speech.peaks import kept_peaks
-from janoglot.productions.models import Production
+from janoglot.productions.keeping import require_room
+from janoglot.productions.models import MEDIA_STATES, Production, SourceMedia
 from janoglot.productions.permissions import production_for
 from janoglot.server.storage import media, serve_sound
 from janoglot.server.work import require_queue
 from janoglot.timing.actions.bring_source_media import bring_source_media, take_out_source_media
-from janoglot.timing.keeping import require_room
-from janoglot.timing.models import MEDIA_STATES, SourceMedia
 from janoglot.timing.tasks import begin_copies
 
 Data = dict[str, Any]

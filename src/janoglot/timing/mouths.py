@@ -6,15 +6,14 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from janoglot.adapt.gauging import ground_of
 from janoglot.core.adapt.gauge import predicted_seconds
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.takes import WordMark, scaled_words
 from janoglot.core.timing.lips import MouthShape, agreement, mouth_shapes, ranked
-from janoglot.direct.state import EditionState, LineState
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line
+from janoglot.editions.gauging import ground_of
+from janoglot.editions.state import EditionState, LineState
+from janoglot.productions.models import Edition, Line
 
 
 def lips_of(state: EditionState) -> list[dict[str, Any]]:

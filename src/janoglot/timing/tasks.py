@@ -10,9 +10,9 @@ from django.utils import timezone
 from janoglot.core.errors import JanoglotError
 from janoglot.core.media.source import MediaFault, picture_copy, sound_copy
 from janoglot.core.speech.peaks import kept_peaks
+from janoglot.productions.models import SourceMedia
 from janoglot.server.storage import media
-from janoglot.server.work import BULK, Work, hand_out, in_hand, nothing_waits, standing_still
-from janoglot.timing.models import SourceMedia
+from janoglot.server.work import BULK, Work, hand_out, in_hand, looked_after, nothing_waits, standing_still
 
 
 def begin_copies(row: SourceMedia) -> None:
@@ -20,6 +20,7 @@ def begin_copies(row: SourceMedia) -> None:
     hand_out(copy_source_media, row.pk, queue=BULK)
 
 
+@looked_after
 def go_on_with_copies(still: timedelta | None = None) -> None:
     """Hand out again what nobody has in hand any more. What is there is not made again."""
     for row in standing_still(SourceMedia.objects.filter(state="making"), still):

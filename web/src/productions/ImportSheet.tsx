@@ -54,7 +54,13 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
     onSuccess: setPreview,
   });
   const create = useMutation({
-    mutationFn: () => data(api.POST("/api/productions/", { body: { name, draft: preview?.draft ?? 0 } })),
+    mutationFn: () =>
+      data(
+        api.POST("/api/imports/{draft_id}/production/", {
+          params: { path: { draft_id: preview?.draft ?? 0 } },
+          body: { name },
+        }),
+      ),
     onSuccess: (production) => {
       void client.invalidateQueries({ queryKey: ["productions"] });
       navigate(`/productions/${production.id}`);

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from janoglot.adapt.models import LONGEST, Wording
-from janoglot.adapt.writing import source_words, stamped
 from janoglot.core.errors import BadInput
 from janoglot.core.script.replacing import Hit
-from janoglot.productions.models import Edition
+from janoglot.productions.models import LONGEST, Edition, Wording
+from janoglot.productions.models.wordings import stamped
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.productions.writing import source_words
 
 
 def replace_words(user: Anyone, edition: Edition, hits: Sequence[Hit], what: str, reopen: bool = False) -> int:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from janoglot.adapt.models import Wording
-from janoglot.adapt.writing import source_words, stamped
 from janoglot.core.errors import BadInput
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Edition, Wording
+from janoglot.productions.models.wordings import stamped
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.productions.writing import source_words
 
 
 def set_state(user: Anyone, edition: Edition, line_ids: Collection[int], state: str) -> int:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from janoglot.adapt.models import LONGEST, Wording
-from janoglot.adapt.writing import source_words, stamped
 from janoglot.core.errors import BadInput
-from janoglot.productions.models import Edition
+from janoglot.productions.models import LONGEST, Edition, Line, Wording
+from janoglot.productions.models.wordings import stamped
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
+from janoglot.productions.writing import source_words
 from janoglot.server.faults import Conflict
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from janoglot.adapt.writing import NewWords, write_all
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.productions.writing import NewWords, write_all
 
 
 def write_wordings(user: Anyone, edition: Edition, words: Sequence[NewWords], how: str) -> int:

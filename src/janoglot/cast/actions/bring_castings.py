@@ -7,14 +7,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from janoglot.cast.casting_sheet import SheetRow, casting_mark
-from janoglot.cast.models import Casting
 from janoglot.core.errors import Problem
 from janoglot.core.script.labels import likeness
 from janoglot.core.speech.settings import SETTINGS
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import Casting, Edition, Production, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Speaker
 
 What = Literal["new", "changed", "same", "changed_here"]
 WHAT: tuple[What, ...] = ("new", "changed", "same", "changed_here")

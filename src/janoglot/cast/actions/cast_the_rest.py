@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from django.db.models import Count
 
-from janoglot.cast.models import Casting
 from janoglot.core.speech.casting import cast_rest
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Casting, Edition, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Speaker
-from janoglot.script.reading import who_is_together
+from janoglot.productions.together import who_is_together
 
 
 def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:

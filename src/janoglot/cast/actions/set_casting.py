@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.settings import checked_settings
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Casting, Edition, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Speaker
 
 
 def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[str, Any]) -> Casting | None:

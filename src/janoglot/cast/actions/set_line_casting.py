@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from janoglot.cast.models import LineCasting
 from janoglot.core.languages import tag_of
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.settings import SETTINGS, checked_settings
-from janoglot.productions.models import Edition
+from janoglot.productions.models import Edition, Line, LineCasting
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
 
 
 def set_line_casting(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> LineCasting | None:

@@ -10,8 +10,8 @@ from django.utils import timezone
 
 from janoglot.core.errors import BadInput
 from janoglot.direct.models import VoicingJob
-from janoglot.direct.state import EditionState
 from janoglot.direct.tasks import ASKED_NOW, begin, chunk_of, finish_sketches
+from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone, require_change
 from janoglot.server.work import require_queue

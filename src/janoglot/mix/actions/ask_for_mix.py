@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from janoglot.core.errors import NothingToMix
-from janoglot.direct.state import EditionState
+from janoglot.editions.state import EditionState
 from janoglot.mix.models import Mix
 from janoglot.mix.plan import plan_of
 from janoglot.mix.tasks import begin_mix

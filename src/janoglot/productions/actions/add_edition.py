@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from django.db.models import Max
 
-from janoglot.adapt.models import Wording
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import Edition, Line, Production, Wording
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
 
 MOST = 40
 

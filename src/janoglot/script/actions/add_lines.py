@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from janoglot.adapt.models import LONGEST, Wording
 from janoglot.core.errors import BadInput
 from janoglot.core.script.limits import MOST_LINES
 from janoglot.core.script.model import ScriptLine
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import LONGEST, Edition, Line, Production, Wording
+from janoglot.productions.neighbours import places_after
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 from janoglot.script.actions.give_lines import speaker_named
-from janoglot.script.models import Line
-from janoglot.script.neighbours import places_after
 
 UNNAMED = "Unnamed"
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
+from janoglot.productions.models import Line, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line, Speaker
 
 
 def edit_line(user: Anyone, line: Line, changes: dict[str, Any]) -> Line:

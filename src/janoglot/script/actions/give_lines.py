@@ -7,11 +7,10 @@ from collections.abc import Collection
 from janoglot.core.errors import BadInput
 from janoglot.core.script.labels import name_and_aside
 from janoglot.core.script.limits import LONGEST_NAME
-from janoglot.productions.models import Production
+from janoglot.productions.models import Line, Production, Speaker
+from janoglot.productions.neighbours import lines_of
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import Recorder, action
-from janoglot.script.models import Line, Speaker
-from janoglot.script.neighbours import lines_of
 
 
 def give_lines(user: Anyone, production: Production, ids: Collection[int], speaker: str) -> Speaker:

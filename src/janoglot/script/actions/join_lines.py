@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from janoglot.adapt.models import LONGEST, Wording
-from janoglot.adapt.writing import cut_or_joined, source_words
-from janoglot.cast.models import LineCasting
 from janoglot.core.errors import BadInput
-from janoglot.core.script.cutting import joined
+from janoglot.productions.belonging import Joint, join_belongings
+from janoglot.productions.models import Line
+from janoglot.productions.neighbours import preceding
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
-from janoglot.script.neighbours import preceding
-from janoglot.timing.models import LineTiming
 
 
 def join_lines(user: Anyone, line: Line) -> Line:
@@ -32,25 +28,6 @@ def join_lines(user: Anyone, line: Line) -> Line:
             slot = {"start_ms": start, "end_ms": max(line.end_ms, before.end_ms or 0)}
         notes = "; ".join(filter(None, [before.notes, line.notes]))
         record.update(before, notes=notes, **slot)
-        have = {w.edition_id: w for w in Wording.objects.select_for_update().filter(line=before)}
-        moved = list(Wording.objects.select_for_update().select_related("edition").filter(line=line))
-        source = source_words(line.production)
-        source_was, source_behind = source.get(before.pk, ""), source.get(line.pk, "")
-        source_now = joined(source_was, source_behind)
-        for wording in moved:
-            mine = have.get(wording.edition_id)
-            text = joined(mine.text if mine else "", wording.text)
-            if len(text) > LONGEST:
-                raise BadInput("The two together have {count} characters; a line may have {most} at most.",
-                               count=len(text), most=LONGEST)
-            first, was = (mine, source_was) if mine and mine.text else (wording, source_behind)
-            values = cut_or_joined(user, text, Wording.State.EDITED, first, source_now, was)
-            if mine is None:
-                record.create(Wording(line=before, edition_id=wording.edition_id, **values))
-            elif mine.text != text:
-                record.update(mine, revision=mine.revision + 1, **values)
-        record.delete_all(moved)
-        record.delete_all(list(LineCasting.objects.select_for_update().filter(line=line)))
-        record.delete_all(list(LineTiming.objects.select_for_update().filter(line=line)))
+        join_belongings(record, Joint(user, before, line))
         record.delete(line)
     return before

@@ -6,11 +6,10 @@ from collections.abc import Collection
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.productions.models import Production
+from janoglot.productions.models import Line, Production
+from janoglot.productions.neighbours import lines_of
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
-from janoglot.script.neighbours import lines_of
 
 
 def mark_lines(user: Anyone, production: Production, ids: Collection[int], marks: dict[str, Any]) -> list[Line]:

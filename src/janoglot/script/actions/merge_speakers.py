@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.labels import name_and_aside
+from janoglot.productions.models import Line, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line, Speaker
 
 
 def merge_speakers(user: Anyone, speaker: Speaker, into: Speaker) -> Speaker:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from janoglot.productions.models import Production
+from janoglot.productions.models import Line, Production
+from janoglot.productions.neighbours import lines_of, places_after
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line
-from janoglot.script.neighbours import lines_of, places_after
 
 
 def move_lines(user: Anyone, production: Production, ids: Collection[int], after: int | None) -> list[Line]:

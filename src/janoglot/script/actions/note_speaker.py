@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from janoglot.productions.models import Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Speaker
 
 
 def note_speaker(user: Anyone, speaker: Speaker, note: str) -> None:

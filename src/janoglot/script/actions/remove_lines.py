@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from janoglot.adapt.models import Wording
-from janoglot.cast.models import LineCasting
+from janoglot.productions.belonging import take_out
 from janoglot.productions.models import Production
+from janoglot.productions.neighbours import lines_of
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.neighbours import lines_of
-from janoglot.timing.models import LineTiming
 
 
 def remove_lines(user: Anyone, production: Production, ids: Collection[int]) -> int:
@@ -19,8 +17,6 @@ def remove_lines(user: Anyone, production: Production, ids: Collection[int]) -> 
         lines = lines_of(production, ids)
         record.details = {"count": len(lines)}
         record.summary = f"{len(lines)} lines"
-        record.delete_all(list(Wording.objects.select_for_update().filter(line__in=lines)))
-        record.delete_all(list(LineCasting.objects.select_for_update().filter(line__in=lines)))
-        record.delete_all(list(LineTiming.objects.select_for_update().filter(line__in=lines)))
+        take_out(record, "line", lines)
         record.delete_all(lines)
     return len(lines)

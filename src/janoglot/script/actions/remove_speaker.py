@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from janoglot.cast.models import Casting
 from janoglot.core.errors import BadInput
+from janoglot.productions.belonging import take_out
+from janoglot.productions.models import Line, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line, Speaker
 
 
 def remove_speaker(user: Anyone, speaker: Speaker) -> None:
@@ -17,7 +17,7 @@ def remove_speaker(user: Anyone, speaker: Speaker) -> None:
             raise BadInput("{speaker} has lines yet. Give them to somebody else first, or take them out.",
                            speaker=speaker.name)
         record.summary, record.details = speaker.name, {"speaker": speaker.name}
-        record.delete_all(list(Casting.objects.select_for_update().filter(speaker=speaker)))
+        take_out(record, "speaker", [speaker])
         for edition in speaker.production.editions.select_for_update():
             rates = dict(edition.timing.get("speakers", {}))
             if rates.pop(str(speaker.pk), None):

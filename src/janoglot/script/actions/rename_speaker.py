@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.limits import LONGEST_NAME
+from janoglot.productions.models import Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Speaker
 
 
 def rename_speaker(user: Anyone, speaker: Speaker, name: str) -> Speaker:

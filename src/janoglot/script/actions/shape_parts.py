@@ -8,9 +8,9 @@ from django.db.models import Max
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.limits import LONGEST_NAME
+from janoglot.productions.models import Line, Part
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.models import Line, Part
 
 
 def begin_part(user: Anyone, line: Line, name: str) -> Part:

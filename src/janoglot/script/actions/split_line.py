@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from janoglot.adapt.models import Wording
-from janoglot.adapt.writing import cut_or_joined, stamped
-from janoglot.cast.models import LineCasting
 from janoglot.core.errors import BadInput
-from janoglot.core.script.cutting import share_at, split_at, split_like, split_slot
+from janoglot.core.script.cutting import share_at, split_at, split_slot
 from janoglot.core.script.order import between
-from janoglot.direct.models import Take
-from janoglot.productions.models import Edition
+from janoglot.productions.belonging import Cut, split_belongings
+from janoglot.productions.models import Edition, Line, Take, Wording
+from janoglot.productions.neighbours import following
 from janoglot.productions.permissions import Anyone
-from janoglot.productions.recorder import Recorder, action
-from janoglot.script.models import Line
-from janoglot.script.neighbours import following
+from janoglot.productions.recorder import action
 from janoglot.server.faults import Conflict
-from janoglot.timing.models import LineTiming
 
 
 def split_line(user: Anyone, line: Line, edition: Edition, text: str, at: int, revision: int) -> Line:
@@ -51,55 +46,5 @@ def split_line(user: Anyone, line: Line, edition: Edition, text: str, at: int, r
             new.start_ms, new.end_ms = line.start_ms, line.end_ms
             record.update(line, start_ms=None, end_ms=None)
         record.create(new)
-        halves = {w.edition_id: _halves(w, edition, left, right, share) for w in wordings}
-        source = next((w for w in wordings if w.edition.is_source), None)
-        source_was = source.text if source else ""
-        source_now = halves[source.edition_id] if source else ("", "")
-        added = []
-        for wording in wordings:
-            first, second = halves[wording.edition_id]
-            # Asked for before the row is changed.
-            behind = Wording(line=new, edition_id=wording.edition_id,
-                             **cut_or_joined(user, second, wording.state, wording, source_now[1], source_was))
-            if wording.text != first:
-                record.update(wording, revision=wording.revision + 1,
-                              **cut_or_joined(user, first, wording.state, wording, source_now[0], source_was))
-            added.append(behind)
-        if own is None:
-            state = Wording.State.EDITED if right else Wording.State.EMPTY
-            added.append(Wording(line=new, edition=edition, text=right, **stamped(user, state)))
-        record.create_all(added)
-        # What the line has of its own, both halves have.
-        copies = []
-        for row in LineCasting.objects.filter(line=line):
-            row.pk, row.line, row._state.adding = None, new, True
-            copies.append(row)
-        record.create_all(copies)
-        _cut_timings(record, line, new, share, bool(left and right))
+        split_belongings(record, Cut(user, line, new, edition, left, right, share))
     return new
-
-
-def _halves(wording: Wording, edition: Edition, left: str, right: str, share: float) -> tuple[str, str]:
-    """What each of the two lines says of ``wording``, whose line is cut in ``edition`` into ``left`` and ``right``."""
-    if wording.edition_id == edition.pk:
-        return left, right
-    if not left:
-        return "", wording.text
-    return split_like(wording.text, share) if right else (wording.text, "")
-
-
-def _cut_timings(record: Recorder, line: Line, new: Line, share: float, both: bool) -> None:
-    """Both halves keep the limits that were set; a length is shared, a place and a pause stay with what comes first."""
-    for row in LineTiming.objects.select_for_update().filter(line=line):
-        behind = {name: value for name, value in row.own.items() if name not in ("at", "pause", "early")}
-        if behind.get("mode") == "pinned":
-            behind.pop("mode")
-        before = dict(row.own)
-        if "seconds" in before and both:
-            before["seconds"] = max(0.1, round(row.own["seconds"] * share, 3))
-            behind["seconds"] = max(0.1, round(row.own["seconds"] - before["seconds"], 3))
-        if not both:
-            behind.pop("seconds", None)
-        if behind:
-            record.create(LineTiming(edition_id=row.edition_id, line=new, own=behind))
-        record.update(row, own=before)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from janoglot.productions.models import Production
+from janoglot.productions.models import Production, SourceMedia
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.timing.models import SourceMedia
 
 
 def bring_source_media(user: Anyone, production: Production, key: str, name: str, facts: dict[str, Any]) -> SourceMedia:

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from typing import Any
 
-from janoglot.productions.models import Edition
+from janoglot.editions.timing_settings import checked_line
+from janoglot.productions.models import Edition, LineTiming
+from janoglot.productions.neighbours import lines_of
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.script.neighbours import lines_of
-from janoglot.timing.models import LineTiming
-from janoglot.timing.settings import checked_line
 
 
 def set_line_timing(user: Anyone, edition: Edition, line_ids: Collection[int], changes: dict[str, Any] | None,

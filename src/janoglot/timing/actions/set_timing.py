@@ -6,10 +6,10 @@ from typing import Any
 
 from janoglot.core.errors import BadInput
 from janoglot.core.timing.placing import TimingSettings
+from janoglot.editions.timing_settings import BOUNDS, RATES, checked_settings, consistent
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
-from janoglot.timing.settings import BOUNDS, RATES, checked_settings, consistent
 
 
 def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Edition:

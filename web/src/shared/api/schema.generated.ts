@@ -56,6 +56,23 @@ export interface paths {
         patch: operations["imports_partial_update"];
         trace?: never;
     };
+    "/api/imports/{draft_id}/production/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a production from a draft that was brought in. */
+        post: operations["imports_production_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/languages/": {
         parameters: {
             query?: never;
@@ -152,8 +169,7 @@ export interface paths {
         /** @description The productions that you are a member of, the newest first; or those that you deleted and may bring back. */
         get: operations["productions_list"];
         put?: never;
-        /** @description Make a production from a draft that was brought in. */
-        post: operations["productions_create"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2385,6 +2401,9 @@ export interface components {
             /** @description The line to come after; null is the beginning. */
             behind: number | null;
         };
+        NewProductionRequest: {
+            name: string;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /**
@@ -2577,10 +2596,6 @@ export interface components {
             undo: string | null;
             /** @description The name of the action that redo would do again. */
             redo: string | null;
-        };
-        ProductionCreateRequest: {
-            name: string;
-            draft: number;
         };
         ProductionListed: {
             id: number;
@@ -3175,6 +3190,32 @@ export interface operations {
             };
         };
     };
+    imports_production_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProductionRequest"];
+                "multipart/form-data": components["schemas"]["NewProductionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+        };
+    };
     languages_list: {
         parameters: {
             query?: never;
@@ -3350,30 +3391,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductionListed"][];
-                };
-            };
-        };
-    };
-    productions_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ProductionCreateRequest"];
-                "multipart/form-data": components["schemas"]["ProductionCreateRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Production"];
                 };
             };
         };

@@ -20,31 +20,26 @@ from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
-from janoglot.adapt.models import Wording
 from janoglot.core import languages
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines.rich import rich_missing
-from janoglot.direct.state import EditionState
-from janoglot.productions import serializers as s
+from janoglot.editions import serializers as s
+from janoglot.editions.serializers import part_data
+from janoglot.editions.state import EditionState
 from janoglot.productions.actions.add_edition import add_edition
 from janoglot.productions.actions.delete_production import bring_back, delete_production
 from janoglot.productions.actions.duplicate import duplicate_edition, duplicate_production, remove_edition
 from janoglot.productions.actions.set_production import set_production
-from janoglot.productions.demo import DEMO_USER
-from janoglot.productions.models import ActionRecord, Edition, Production
+from janoglot.productions.models import ActionRecord, Edition, Line, Production, Wording
 from janoglot.productions.permissions import (
     deleted_productions,
     edition_for,
     production_for,
     role_of,
-    signed_in,
     visible_productions,
 )
 from janoglot.productions.recorder import redoable, undoable
-from janoglot.script.importing import create_production, read_draft, source_language_of
-from janoglot.script.models import ImportDraft, Line
-from janoglot.script.reading import part_data
 
 
 @lru_cache(maxsize=1024)
@@ -142,7 +137,7 @@ class DemoSessionView(APIView):
     @extend_schema(request=None, responses=s.SessionSerializer)
     def post(self, request: Request) -> Response:
         """Sign the demo user in."""
-        user = User.objects.filter(username=DEMO_USER).first() if settings.DEMO else None
+        user = User.objects.filter(username=settings.DEMO_USER).first() if settings.DEMO else None
         if user is None:
             raise NotFound
         login(request, user, backend="django.contrib.auth.backends.ModelBackend")
@@ -197,20 +192,6 @@ class ProductionsView(APIView):
             for p in found.prefetch_related("editions")
         ])
 
-    @extend_schema(request=s.ProductionCreateSerializer, responses={201: s.ProductionSerializer})
-    def post(self, request: Request) -> Response:
-        """Make a production from a draft that was brought in."""
-        given = s.ProductionCreateSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        draft = ImportDraft.objects.filter(user=signed_in(request.user), pk=given.validated_data["draft"]).first()
-        if draft is None:
-            raise NotFound
-        script, _ = read_draft(draft)
-        production = create_production(signed_in(request.user), given.validated_data["name"], script,
-                                       source_language_of(draft, script))
-        draft.delete()
-        return Response(brief_data(production, request.user), status=status.HTTP_201_CREATED)
-
 
 class ProductionView(APIView):
     @extend_schema(parameters=[OpenApiParameter("brief", bool)], responses=s.ProductionSerializer)
@@ -227,7 +208,6 @@ class ProductionView(APIView):
         given.is_valid(raise_exception=True)
         set_production(request.user, production, given.validated_data)
         return Response(production_data(production, request.user))
-
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, production_id: int) -> Response:

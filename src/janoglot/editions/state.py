@@ -11,8 +11,6 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
-from janoglot.adapt.models import Wording
-from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.settings import VoiceSettings
@@ -20,11 +18,8 @@ from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, renditio
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.holds import Grown, Hold, place_growing
 from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, programme_seconds
-from janoglot.direct.models import Sound, Take
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line
-from janoglot.timing.models import LineTiming
-from janoglot.timing.settings import rates_of, settings_of
+from janoglot.editions.timing_settings import rates_of, settings_of
+from janoglot.productions.models import Casting, Edition, Line, LineCasting, LineTiming, Sound, Take, Wording
 
 TakeState = Literal["empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current"]
 TAKE_STATES = [(state, state) for state in ("empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current")]

@@ -10,9 +10,8 @@ from django.conf import settings
 from django.utils import timezone
 
 from janoglot.core.errors import JanoglotError
-from janoglot.productions.models import ActionRecord, Membership, Production, Role
+from janoglot.productions.models import ActionRecord, Membership, Production, Role, SourceMedia
 from janoglot.server.storage import media
-from janoglot.timing.models import SourceMedia
 
 _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""

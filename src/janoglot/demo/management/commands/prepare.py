@@ -8,7 +8,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
-from janoglot.productions.demo import load_demo, voice_demo
+from janoglot.demo.demo import load_demo, voice_demo
 
 
 class Command(BaseCommand):

@@ -6,12 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.contrib.auth.models import User
-from django.utils import timezone
-
-from janoglot.adapt.models import LONGEST, Wording
 from janoglot.core.errors import BadInput
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import LONGEST, Edition, Production, Wording
+from janoglot.productions.models.wordings import stamped
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import Recorder
 
@@ -55,22 +52,3 @@ def write_all(record: Recorder, user: Anyone, edition: Edition, words: Iterable[
             changes.append((wording, {"text": text, "revision": wording.revision + 1, **values}))
     record.create_all(made)
     return record.update_all(changes) + len(made)
-
-
-def stamped(user: Anyone, state: str, worded_from: str = "", origin: str = "",
-            doubt: dict[str, Any] | None = None) -> dict[str, Any]:
-    """The columns that say how a wording came to be as it is."""
-    return {"state": state, "worded_from": worded_from, "origin": origin, "doubt": doubt or {},
-            "changed_by": user if isinstance(user, User) else None, "changed_at": timezone.now()}
-
-
-def cut_or_joined(user: Anyone, text: str, state: str, was: Wording, source: str, source_was: str) -> dict[str, Any]:
-    """The columns of a wording whose line was cut or joined: what was known of its source holds for what that is now.
-
-    ``source`` is what the source says of the line now, ``source_was`` what it said before.
-    """
-    if not text:
-        return {"text": "", **stamped(user, Wording.State.EMPTY)}
-    knew = " ".join(was.worded_from.split()) == " ".join(source_was.split())
-    return {"text": text, **stamped(user, state, source if knew and was.worded_from else was.worded_from, was.origin,
-                                    was.doubt)}

@@ -1,34 +1,16 @@
-"""What has been decided of the timing of single lines, and the recording that it goes by.
-
-Placements follow from the one, and are nowhere stored.
-"""
+"""The recording that a production was made from."""
 
 from __future__ import annotations
 
 from django.db import models
 
-from janoglot.core.timing.placing import LineTiming as CoreTiming
-from janoglot.productions.models import Edition, Production
-from janoglot.script.models import Line
+from janoglot.productions.belonging import belongs
+from janoglot.productions.models.production import Production
 
 MEDIA_STATES = [("making", "making"), ("ready", "ready"), ("failed", "failed")]
 
 
-class LineTiming(models.Model):
-    """What one line of one edition has of its own: ``own`` holds fields of the core's LineTiming, by name."""
-
-    edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_timings")
-    line = models.ForeignKey(Line, models.CASCADE, related_name="timings")
-    own = models.JSONField(default=dict)
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["edition", "line"], name="one_timing_each")]
-
-    @property
-    def core(self) -> CoreTiming:
-        return CoreTiming(**self.own)
-
-
+@belongs("production", free=("state", "fault", "heartbeat"))
 class SourceMedia(models.Model):
     """The recording or video that a production was made from. Copies to play and to draw lie under ``key``.
 
@@ -43,6 +25,9 @@ class SourceMedia(models.Model):
     fault = models.CharField(max_length=400, blank=True)
     heartbeat = models.DateTimeField(null=True)
     brought = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "timing_sourcemedia"
 
     @property
     def stem(self) -> str:

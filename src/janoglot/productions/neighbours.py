@@ -8,8 +8,7 @@ from django.db.models import Q
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.order import several_between
-from janoglot.productions.models import Production
-from janoglot.script.models import Line
+from janoglot.productions.models import Line, Production
 
 
 def following(line: Line) -> Line | None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from janoglot.productions.models import Role
+from janoglot.productions.models import Part, Role
 from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
@@ -120,11 +120,6 @@ class ProductionChangeSerializer(serializers.Serializer[Data]):
     fps = FiniteField(required=False)
 
 
-class ProductionCreateSerializer(serializers.Serializer[Data]):
-    name = serializers.CharField(max_length=200)
-    draft = serializers.IntegerField()
-
-
 class EditionCreateSerializer(serializers.Serializer[Data]):
     language = serializers.CharField(max_length=60)
     like = serializers.CharField(max_length=35, required=False, help_text="The edition to copy.")
@@ -143,3 +138,8 @@ class RecordSerializer(serializers.Serializer[Data]):
     user = serializers.CharField(allow_null=True)
     at = serializers.DateTimeField()
     undone = serializers.DateTimeField(allow_null=True)
+
+
+def part_data(part: Part) -> Data:
+    return {"id": part.pk, "name": part.name, "start": None if part.start_ms is None else part.start_ms / 1000,
+            "end": None if part.end_ms is None else part.end_ms / 1000, "may_grow": part.may_grow}

@@ -9,17 +9,14 @@ from typing import Any
 from django.db.models import Min
 from django.shortcuts import get_object_or_404
 
-from janoglot.cast.models import Casting, LineCasting
 from janoglot.core.adapt.gauge import gauge, predicted_seconds
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
-from janoglot.productions.models import Edition
-from janoglot.script.models import Line
-from janoglot.timing.models import LineTiming
-from janoglot.timing.settings import rates_of, settings_of
+from janoglot.editions.timing_settings import rates_of, settings_of
+from janoglot.productions.models import Casting, Edition, Line, LineCasting, LineTiming
 
 _FAR = 3600.0
 

@@ -12,11 +12,9 @@ from janoglot.cast.actions.set_casting import set_casting
 from janoglot.core.errors import JanoglotError
 from janoglot.core.script.formats import read_script
 from janoglot.direct.actions.voice import voice
-from janoglot.productions.models import Production
-from janoglot.script.importing import create_production
-from janoglot.script.models import Speaker
+from janoglot.productions.actions.create_production import create_production
+from janoglot.productions.models import Production, Speaker
 
-DEMO_USER = "demo"
 PRODUCTIONS = (("The Tidewater Clock", "tidewater-clock.csv"), ("Harbour Museum phone prompts", "phone-prompts.txt"))
 
 
@@ -26,7 +24,7 @@ def load_demo() -> list[Production]:
     The user has no password: the only way in is the one click, where the setting allows it.
     """
     with transaction.atomic():
-        user, new = User.objects.get_or_create(username=DEMO_USER)
+        user, new = User.objects.get_or_create(username=settings.DEMO_USER)
         if not new:
             return []
         user.set_unusable_password()
@@ -43,7 +41,7 @@ def load_demo() -> list[Production]:
 def voice_demo(production: Production) -> None:
     """Have what a production opens with voiced, behind the page: the source and the first translation. The workers
     begin as soon as they are up."""
-    user = User.objects.get(username=DEMO_USER)
+    user = User.objects.get(username=settings.DEMO_USER)
     for edition in production.editions.order_by("position")[:2]:
         try:
             voice(user, edition)

@@ -10,9 +10,9 @@ from rest_framework import serializers
 
 from janoglot.core.timing.holds import Hold
 from janoglot.core.timing.placing import MODES
+from janoglot.editions.timing_settings import settings_of
 from janoglot.productions.models import Edition
 from janoglot.server.fields import FiniteField
-from janoglot.timing.settings import settings_of
 
 Data = dict[str, Any]
 

@@ -1,0 +1,98 @@
+"""What an edition is made of. Nothing here was worked out: it is what people have decided."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from janoglot.core.speech.settings import VoiceSettings
+from janoglot.core.timing.placing import LineTiming, TimingSettings
+
+WordsState = Literal["empty", "draft", "edited", "approved"]
+Rates = tuple[float, float, float, float]
+"""Of a voice, as multiples of its natural speed: comfortable slow and fast, hard slow and fast."""
+
+
+@dataclass(frozen=True, slots=True)
+class EditionPart:
+    """A run of lines. ``start`` and ``end``: seconds, where it is fixed in the picture. ``may_grow``: its picture may
+    be held rather than its speech be hurried."""
+
+    id: int
+    name: str
+    start: float | None = None
+    end: float | None = None
+    may_grow: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class EditionCasting:
+    """The voice (an id of the catalogue) and the settings of one speaker."""
+
+    voice: str
+    settings: VoiceSettings = field(default_factory=VoiceSettings)
+    accent_meant: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class OwnCasting:
+    """What a single line has of its own; empty follows its speaker's casting. ``settings`` by name; ``foreign``: words
+    of the line, each with the language (BCP 47) that it is in."""
+
+    voice: str = ""
+    language: str = ""
+    foreign: tuple[tuple[str, str], ...] = ()
+    settings: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class EditionLine:
+    """One line as it is in one edition. ``slot``: seconds, in and out. ``number`` counts from 1 in the script's order.
+
+    ``chosen`` is the hash of the take that was made for it last, "" where none was: it is played until the one that is
+    wanted is there. ``variant`` is which of the takes that its words could have the producer has chosen.
+    """
+
+    id: int
+    number: int
+    speaker: int
+    speaker_name: str
+    words: str
+    part: EditionPart | None = None
+    slot: tuple[float, float] | None = None
+    in_sight: bool | None = None
+    on_screen: bool = False
+    notes: str = ""
+    state: WordsState = "edited"
+    revision: int = 0
+    chosen: str = ""
+    variant: int = 0
+    own: OwnCasting | None = None
+    timing: LineTiming = field(default_factory=LineTiming)
+
+
+@dataclass(frozen=True, slots=True)
+class Edition:
+    """A production in one language. ``cast`` and ``rates`` by speaker; ``target`` in LUFS; ``fps`` of the picture.
+
+    The source is what the picture belongs to: its parts never grow.
+    """
+
+    language: str
+    is_source: bool
+    lines: Sequence[EditionLine]
+    cast: Mapping[int, EditionCasting]
+    timing: TimingSettings = field(default_factory=TimingSettings)
+    rates: Mapping[int, Rates] = field(default_factory=dict)
+    target: float = -16.0
+    fps: float = 25.0
+
+
+NO_TIMING = LineTiming()
+
+
+def timing_own(timing: LineTiming) -> dict[str, object]:
+    """What a line has of its own, by name; what follows the edition is left out."""
+    return {name: getattr(timing, name) for name in LineTiming.__slots__
+            if getattr(timing, name) != getattr(NO_TIMING, name)}

@@ -1,0 +1,226 @@
+"""How an edition stands: every line with its voice, what its take would be made from, what it has, and its place.
+
+*Current*, *out of date* and *unvoiced* are a comparison of hashes, made here and nowhere stored. The command line and
+the server both work by this.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal
+
+from janoglot.core.edition.model import Edition, EditionLine
+from janoglot.core.graph import recipe_hash
+from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.settings import VoiceSettings
+from janoglot.core.speech.takes import Quality, Take, TakeRecipe, finish_key, rendition_key, sketch_key
+from janoglot.core.speech.voices import Voice
+from janoglot.core.timing.holds import Grown, Hold, place_growing
+from janoglot.core.timing.placing import Placement, TimedLine, programme_seconds
+
+TakeState = Literal["empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current"]
+TAKE_STATES: tuple[TakeState, ...] = ("empty", "on_screen", "uncast", "unvoiced", "out_of_date", "current")
+MIX_VERSION = 4
+"""Of the way that a mix is made: part of its recipe."""
+
+
+@dataclass(frozen=True, slots=True)
+class LineStanding:
+    """One line. ``recipe`` is what its take would be made from now, ``take`` what it has."""
+
+    line: EditionLine
+    voice: Voice | None
+    settings: VoiceSettings
+    recipe: TakeRecipe | None
+    take: Take | None
+    wrong_language: bool
+    """Whether the voice is another language's and nobody has said that it is meant."""
+    timed: TimedLine
+    """As the picture is before any part grows."""
+
+    @property
+    def id(self) -> int:
+        return self.line.id
+
+    @property
+    def words(self) -> str:
+        return self.line.words
+
+    @property
+    def wanted(self) -> str:
+        """The hash of the take that would be made now."""
+        return self.recipe.hash if self.recipe else ""
+
+    @property
+    def state(self) -> TakeState:
+        if not self.line.words.strip():
+            return "empty"
+        if self.line.on_screen:
+            return "on_screen"
+        if self.recipe is None:
+            return "uncast"
+        if self.take is None:
+            return "unvoiced"
+        return "current" if self.take.hash == self.recipe.hash else "out_of_date"
+
+
+def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]) -> LineStanding:
+    """Where the take that is wanted was made before, it is the line's again, whatever was chosen last."""
+    casting, own = edition.cast.get(line.speaker), line.own
+    voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "")
+    settings = casting.settings if casting else VoiceSettings()
+    settings = settings.over(dict(own.settings)) if own else settings
+    recipe = take = None
+    if line.words.strip() and not line.on_screen:
+        if voice:
+            recipe = TakeRecipe(line.words, settings.shaped(voice), settings.delivery,
+                                own.language if own and own.language else edition.language,
+                                own.foreign if own else (), line.variant)
+        take = (takes.get(recipe.hash) if recipe else None) or takes.get(line.chosen)
+    wrong = bool(voice and casting and not line.on_screen and not (own and (own.voice or own.language))
+                 and not casting.accent_meant and not voice.speaks(edition.language))
+    part = line.part
+    timed = TimedLine(line.id, line.speaker_name, line.words, take.seconds if take else None, line.slot,
+                      str(part.id) if part else "", line.in_sight, part.start if part else None,
+                      part.end if part else None, line.timing, edition.rates.get(line.speaker))
+    return LineStanding(line, voice, settings, recipe, take, wrong, timed)
+
+
+class EditionStanding:
+    """An edition with what has been made of it.
+
+    ``takes``: the takes there are, by hash, of those that its lines want or have chosen. ``made`` tells which of the
+    store's keys it is asked about are there, of finished sounds.
+    """
+
+    def __init__(self, edition: Edition, takes: Mapping[str, Take],
+                 made: Callable[[Collection[str]], Collection[str]] = lambda keys: ()) -> None:
+        self.edition = edition
+        self._takes = takes
+        self._made = made
+        self.lines: Sequence[LineStanding] = [line_standing(edition, line, takes) for line in edition.lines]
+
+    def with_lines(self, changed: Mapping[int, EditionLine], takes: Mapping[str, Take],
+                   timing_changed: bool = True) -> EditionStanding:
+        """The same edition with some lines as they are now, by id, and ``takes`` beside those known. All else is kept:
+        it costs what has changed."""
+        new = object.__new__(EditionStanding)
+        new.edition = replace(self.edition, lines=[changed.get(line.id, line) for line in self.edition.lines])
+        new._takes = {**self._takes, **takes}
+        new._made = self._made
+        new.lines = [line_standing(new.edition, changed[one.id], new._takes) if one.id in changed else one
+                     for one in self.lines]
+        return new
+
+    @cached_property
+    def by_id(self) -> dict[int, tuple[LineStanding, Placement]]:
+        return {line.id: (line, placement) for line, placement in zip(self.lines, self.placements, strict=True)}
+
+    @cached_property
+    def timed_lines(self) -> list[TimedLine]:
+        """As the picture is before any part grows."""
+        return [line.timed for line in self.lines]
+
+    @property
+    def growing(self) -> set[str]:
+        """Parts whose picture may be held, as placing names them."""
+        if self.edition.is_source:
+            return set()
+        return {str(line.part.id) for line in self.edition.lines if line.part and line.part.may_grow}
+
+    @cached_property
+    def grown(self) -> Grown:
+        """Where everything lies, with the pictures of parts that may grow held as long as they need."""
+        return place_growing(self.timed_lines, self.growing, self.edition.timing, self.edition.fps)
+
+    @property
+    def placements(self) -> list[Placement]:
+        return self.grown.placements
+
+    @property
+    def holds(self) -> list[Hold]:
+        return self.grown.holds
+
+    @property
+    def seconds(self) -> float:
+        """Of the whole programme."""
+        return programme_seconds(self.grown.lines, self.placements)
+
+    @cached_property
+    def finish_keys(self) -> dict[int, str]:
+        """By line, for current lines of rich voices: the key of the finished sound at the line's place."""
+        return {
+            one.id: finish_key(one.recipe, p.seconds, one.take.seconds)
+            for one, p in zip(self.lines, self.placements, strict=True)
+            if one.take and one.recipe and one.recipe.voice.is_rich and one.state == "current"
+        }
+
+    @cached_property
+    def finished(self) -> set[int]:
+        """Ids of the lines whose finished sound is made."""
+        keys = self.finish_keys
+        there = set(self._made(list(keys.values()))) if keys else set()
+        return {line for line, key in keys.items() if key in there}
+
+    def look_again(self) -> None:
+        """Ask again which finished sounds are there."""
+        self.__dict__.pop("finished", None)
+
+    def quality(self, line: LineStanding) -> Quality | None:
+        """What is heard of a line; None while it has no take. A light voice has no sketch."""
+        if line.take is None:
+            return None
+        return "sketch" if line.id in self.finish_keys and line.id not in self.finished else "finish"
+
+    def sketches(self) -> list[LineStanding]:
+        """Lines that are heard as sketches."""
+        return [one for one in self.lines if self.quality(one) == "sketch"]
+
+    def unfinished(self) -> list[LineStanding]:
+        """Lines that voicing would make: unvoiced or out of date."""
+        return [one for one in self.lines if one.state in ("unvoiced", "out_of_date")]
+
+    @property
+    def mix_recipe(self) -> str:
+        """The hash of everything that the mix of this edition would be made from now; "" with no takes."""
+        clips = [
+            (round(p.start, 4), round(p.seconds, 4), self.sound_key(one, p), one.settings.level_db)
+            for one, p in zip(self.lines, self.placements, strict=True) if one.take
+        ]
+        if not clips:
+            return ""
+        return recipe_hash("mix", clips=clips, target=self.edition.target, seconds=self.seconds, version=MIX_VERSION)
+
+    def sound_key(self, line: LineStanding, placement: Placement) -> str:
+        """Names what is heard of a line that has a take: by the store's key, or as a rich take that is out of date,
+        of which whatever was kept is played."""
+        assert line.take is not None
+        finished = self.finish_keys.get(line.id)
+        if finished is None:
+            key = rendition_key(line.take.hash, placement.seconds, line.take.seconds)
+            return f"kept {key}" if line.take.lengths_only else key
+        assert line.recipe is not None
+        return finished if line.id in self.finished else sketch_key(line.recipe, placement.seconds)
+
+    def counts(self) -> dict[str, int]:
+        """Lines by how they stand, and what else is told of an edition at a glance; see ``COUNTED``."""
+        found = Counter(one.state for one in self.lines)
+        wrong = {one.line.speaker for one in self.lines if one.wrong_language}
+        worded = [one for one in self.lines if one.words.strip()]
+        return {
+            "lines": len(self.lines), **{state: found[state] for state in TAKE_STATES},
+            "drafts": sum(one.line.state == "draft" for one in worded),
+            "approved": sum(one.line.state == "approved" for one in worded),
+            "sketch": len(self.sketches()), "over": sum(p.over > 0 for p in self.placements),
+            "wrong_language": len(wrong),
+        }
+
+
+def takes_named(edition: Edition, cast_lines: Iterable[LineStanding] = ()) -> set[str]:
+    """Hashes of every take that lines of ``edition`` want or have chosen: which ones there are is for the caller to
+    find out."""
+    wanted = {line_standing(edition, line, {}).wanted for line in edition.lines}
+    return (wanted | {line.chosen for line in edition.lines}) - {""}

@@ -1,0 +1,1 @@
+"""What every new user sees first."""

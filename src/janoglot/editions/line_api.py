@@ -1,0 +1,144 @@
+"""An edition's lines as they stand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from janoglot.core.speech.settings import SETTINGS
+from janoglot.core.speech.takes import Quality, scaled_words
+from janoglot.core.timing.placing import Placement
+from janoglot.editions.productions_api import edition_data
+from janoglot.editions.serializers import EditionSerializer
+from janoglot.editions.state import TAKE_STATES, EditionState, LineState
+from janoglot.editions.timing_serializers import (
+    HoldSerializer,
+    LineTimingSerializer,
+    TimingSettingsSerializer,
+    holds_data,
+    timing_data,
+)
+from janoglot.productions.models import QUALITIES, LineCasting
+from janoglot.productions.permissions import edition_for
+from janoglot.server.fields import FiniteField
+
+Data = dict[str, Any]
+
+
+class ForeignSerializer(serializers.Serializer[Data]):
+    words = serializers.CharField(max_length=200)
+    language = serializers.CharField(max_length=60)
+
+
+class LineCastingSerializer(serializers.Serializer[Data]):
+    """What is null or empty follows the speaker's casting."""
+
+    voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
+    language = serializers.CharField(required=False, allow_blank=True, max_length=60)
+    foreign = ForeignSerializer(many=True, required=False, help_text="Words of the line in another language.")
+    pace = FiniteField(required=False, allow_null=True)
+    pitch = FiniteField(required=False, allow_null=True)
+    melody = FiniteField(required=False, allow_null=True)
+    pauses = FiniteField(required=False, allow_null=True)
+    level_db = FiniteField(required=False, allow_null=True)
+    brighter = FiniteField(required=False, allow_null=True)
+    breathier = FiniteField(required=False, allow_null=True)
+    younger = FiniteField(required=False, allow_null=True)
+
+
+class LineSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    number = serializers.IntegerField()
+    part = serializers.IntegerField(allow_null=True)
+    speaker = serializers.IntegerField()
+    notes = serializers.CharField()
+    slot = serializers.ListField(child=serializers.FloatField(), allow_null=True, help_text="Seconds, in and out.")
+    words = serializers.CharField()
+    revision = serializers.IntegerField()
+    state = serializers.ChoiceField(TAKE_STATES)
+    quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
+    voice = serializers.CharField(allow_null=True)
+    wrong_language = serializers.BooleanField()
+    own = LineCastingSerializer(allow_null=True, help_text="What the line has of its own; null follows its speaker.")
+    natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
+    start = serializers.FloatField()
+    seconds = serializers.FloatField(help_text="As played.")
+    rate = serializers.FloatField()
+    over = serializers.FloatField(help_text="Seconds past where it may end, or that it makes the next one late.")
+    late = serializers.FloatField(help_text="Seconds after its in-time; below nothing, before it.")
+    into_silence = serializers.FloatField()
+    collides = serializers.FloatField(help_text="Seconds over the next line, more than in the source.")
+    harm = serializers.FloatField(help_text="Seconds that do not fit in all; 0 where the line fits.")
+    flags = serializers.ListField(child=serializers.CharField())
+    in_sight = serializers.BooleanField(allow_null=True)
+    timing = LineTimingSerializer(help_text="What was decided of its timing; what is missing follows the edition.")
+    marks = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField()),
+        help_text="Words as played: start and end in seconds from the line's start, place and length in characters.")
+
+
+class EditionLinesSerializer(serializers.Serializer[Data]):
+    edition = EditionSerializer()
+    timing = TimingSettingsSerializer()
+    holds = HoldSerializer(many=True, help_text="Where the picture is held.")
+    seconds = serializers.FloatField()
+    mix_recipe = serializers.CharField(help_text="Names the mix that would be made now; empty without takes.")
+    lines = LineSerializer(many=True)
+
+
+def line_casting_data(row: LineCasting | None) -> Data | None:
+    """What a line has of its own; None where it follows its speaker in all."""
+    if row is None:
+        return None
+    return {"voice": row.voice, "language": row.language, "foreign": row.foreign,
+            **{name: getattr(row, name) for name in SETTINGS}}
+
+
+def line_data(state: LineState, placement: Placement, quality: Quality | None,
+              slot: tuple[float, float] | None, shift: float) -> Data:
+    """``slot`` is where the line's picture is in this edition, moved by ``shift``, what was held before it."""
+    line, take = state.line, state.take
+    marks: list[list[float]] = []
+    if take and state.state == "current":
+        core = take.core()
+        marks = [[round(m.start, 3), round(m.end, 3), m.at, m.length]
+                 for m in scaled_words(core.words, core.seconds, placement.seconds)]
+    return {
+        "id": line.pk, "number": state.number, "part": line.part_id, "speaker": line.speaker_id,
+        "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": state.words,
+        "revision": state.wording.revision if state.wording else 0, "state": state.state,
+        "quality": quality,
+        "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
+        "own": line_casting_data(state.own),
+        "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
+        "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
+        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
+        "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
+        "in_sight": line.in_sight,
+        "timing": _in_this_edition(state.timing.own, shift) if state.timing else {}, "marks": marks,
+    }
+
+
+def _in_this_edition(own: Data, shift: float) -> Data:
+    """A line's own timing, where it is pinned told in the edition's time as every other time is."""
+    return {**own, "at": round(own["at"] + shift, 3)} if "at" in own else own
+
+
+class EditionView(APIView):
+    @extend_schema(responses=EditionLinesSerializer)
+    def get(self, request: Request, production_id: int, language: str) -> Response:
+        """Every line of an edition: words, voice, take and place."""
+        edition = edition_for(request.user, production_id, language)
+        state = EditionState.load(edition)
+        return Response({
+            "edition": edition_data(edition, state),
+            "timing": timing_data(edition), "holds": holds_data(state.holds),
+            "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
+            "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
+                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)],
+        })
