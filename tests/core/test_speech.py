@@ -14,6 +14,7 @@ from janoglot.core.speech.casting import apart, cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery, Shaping, Utterance
+from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.takes import (
     CLOSE_ENOUGH,
     TakeRecipe,
@@ -252,3 +253,38 @@ def test_soft_edges_join_silence_without_a_step() -> None:
     assert out[0] < 0.001 > out[-1]
     assert float(np.abs(np.diff(np.concatenate([[0], out, [0]]))).max()) < 0.01
     assert out[500] == 1
+
+
+class TestTheSameEachTime:
+    """What is said follows from what goes in, whatever was said before."""
+
+    RECIPES = (TakeRecipe("At the end of the harbour wall stands a house.", voice_named("curlew"), language="en-GB"),
+               TakeRecipe("La marea está cambiando.", voice_named("azor"), language="es-MX"),
+               TakeRecipe("Who is there?", voice_named("bittern"), language="en-GB"))
+
+    @pytest.mark.parametrize("first", RECIPES)
+    def test_after_whatever_else(self, first: TakeRecipe) -> None:
+        engine = engine_named("formant")
+        alone = engine.speak(self.RECIPES[2].utterance)
+        engine.speak(first.utterance)
+        again = engine.speak(self.RECIPES[2].utterance)
+        assert np.array_equal(alone.samples, again.samples)
+        assert alone.words == again.words
+
+    def test_brought_to_a_length(self) -> None:
+        recipe = TakeRecipe("Did it tell you about me?", voice_named("rook"), language="en-GB")
+        seconds = engine_named("formant").speak(recipe.utterance).seconds / 0.92
+        assert len({speak_in(recipe, seconds).samples.tobytes() for _ in range(4)}) == 1
+
+    def test_a_library_that_fell_is_started_again(self) -> None:
+        engine = engine_named("formant")
+        assert isinstance(engine, FormantEngine)
+        engine.speak(self.RECIPES[0].utterance)
+        process = engine._process._process
+        assert process is not None
+        process.kill()
+        process.wait()
+        # What was made ready before may still speak; after that it is a new one.
+        for _ in range(3):
+            assert engine.speak(self.RECIPES[0].utterance).seconds > 1
+        assert engine._process._process is not process

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import ClassVar, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -32,6 +32,9 @@ class Shaping:
     tempo: float = 1.0
     source: str = ""
 
+    IN_EVERY_RECIPE: ClassVar[tuple[str, ...]] = (
+        "pitch_hz", "melody", "tract", "tilt_db", "breath", "roughness", "tempo", "source")
+
 
 @dataclass(frozen=True, slots=True)
 class Delivery:
@@ -49,6 +52,8 @@ class Delivery:
     pauses: float = 1.0
     emphasis: tuple[tuple[int, int, float], ...] = ()
     pauses_at: tuple[tuple[int, float], ...] = ()
+
+    IN_EVERY_RECIPE: ClassVar[tuple[str, ...]] = ("pace", "pitch", "melody", "pauses", "emphasis", "pauses_at")
 
 
 @dataclass(frozen=True, slots=True)

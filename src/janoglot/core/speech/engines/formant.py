@@ -18,7 +18,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 import langcodes
 import numpy as np
@@ -27,36 +26,30 @@ from langcodes.tag_parser import LanguageTagError
 
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
-from janoglot.core.speech.engines.base import BaseVoice, Delivery, Lengths, Mark, Samples, Shaping, Spoken, Utterance
+from janoglot.core.speech.engines.base import BaseVoice, Delivery, Lengths, Mark, Shaping, Spoken, Utterance
+from janoglot.core.speech.engines.formant_process import (
+    BUFFER_MS,
+    DONT_EXIT,
+    EVENT_PHONEME,
+    EVENT_WORD,
+    PHONEME_EVENTS_IPA,
+    SYNCHRONOUS,
+    FormantProcess,
+    Session,
+    Synthesis,
+    library,
+)
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
 
-_SYNCHRONOUS = 2  # AUDIO_OUTPUT_SYNCHRONOUS
-_BUFFER_MS = 500
-_DONT_EXIT = 0x8000
 _UTF8 = 1
 _SSML = 0x10
-_PHONEME_EVENTS_IPA = 0x0001 | 0x0002
-_RATE, _VOLUME = 1, 2  # espeak_PARAMETER
 _HEADROOM_VOLUME = 60
 """Of 100. At 100 bright and breathy voices are clipped by the engine itself."""
 _PITCH_SET = 0.885
 """Speech with its stresses lies about this much under the pitch that is set (measured over eight sentences)."""
 _IPA = 0x02
-_EVENT_END, _EVENT_WORD, _EVENT_PHONEME = 0, 1, 7
 _NORMAL_WPM = 175
 _SLOWEST_WPM, _FASTEST_WPM = 80, 450
-
-
-class _EventId(ctypes.Union):
-    _fields_ = [("number", ctypes.c_int), ("name", ctypes.c_char_p), ("string", ctypes.c_char * 8)]
-
-
-class _Event(ctypes.Structure):
-    _fields_ = [
-        ("type", ctypes.c_int), ("unique_identifier", ctypes.c_uint), ("text_position", ctypes.c_int),
-        ("length", ctypes.c_int), ("audio_position", ctypes.c_int), ("sample", ctypes.c_int),
-        ("user_data", ctypes.c_void_p), ("id", _EventId),
-    ]
 
 
 class _Voice(ctypes.Structure):
@@ -79,8 +72,7 @@ class SaidWord:
 
 
 _MOST_TRANSCRIBED = 4_000
-
-_CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
+_Event = tuple[int, int, int, int, str]
 
 # The locale of a base where the engine's own tag says it otherwise than BCP 47 does.
 _LOCALES = {
@@ -103,12 +95,11 @@ class FormantEngine:
     frame = 0.0
 
     def __init__(self, data: Path | None = None) -> None:
-        # The library has one state for all: the threads of a server take turns.
+        # The library has one state for all: threads that read with it take turns. What speaks is a process of its own.
         self._busy = threading.RLock()
         self._transcribed: dict[tuple[str, str], list[SaidWord]] = {}
-        name = ctypes.util.find_library("espeak-ng") or "libespeak-ng.so.1"
         try:
-            self._lib = ctypes.CDLL(name)
+            self._lib = library()
         except OSError as error:
             raise EngineError("The formant engine is missing. Install Debian's package libespeak-ng1.") from error
         self._lib.espeak_Info.restype = ctypes.c_char_p
@@ -120,15 +111,11 @@ class FormantEngine:
         shipped = data or _shipped_data(path.value)
         self._data = _data_folder(shipped, self.version)
         self._rate = self._lib.espeak_Initialize(
-            _SYNCHRONOUS, _BUFFER_MS, os.fsencode(self._data.parent), _PHONEME_EVENTS_IPA | _DONT_EXIT
+            SYNCHRONOUS, BUFFER_MS, os.fsencode(self._data.parent), PHONEME_EVENTS_IPA | DONT_EXIT
         )
         if self._rate <= 0:
             raise EngineError("The formant engine did not start from {path}.", path=str(self._data))
-        self._pieces: list[Samples] = []
-        self._events: list[tuple[int, int, int, int, str]] = []
-        # Kept on self: the library holds the bare pointer.
-        self._callback = _CALLBACK(self._receive)
-        self._lib.espeak_SetSynthCallback(self._callback)
+        self._process = FormantProcess(str(self._data.parent))
         self._voice = ""
         # Listed once: the library makes its list anew each time, under the feet of any other thread that reads it.
         self._bases = tuple(self._listed())
@@ -159,22 +146,25 @@ class FormantEngine:
         return None
 
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
-        with self._busy:
-            return self._spoken(utterance, seconds)
+        try:
+            with self._process.fresh() as session:
+                return self._spoken(session, utterance, seconds)
+        except OSError as error:
+            raise EngineError("The formant engine fell while it said “{words}”.", words=utterance.words[:40]) from error
 
-    def _spoken(self, utterance: Utterance, seconds: float | None) -> Spoken:
+    def _spoken(self, session: Session, utterance: Utterance, seconds: float | None) -> Spoken:
         if seconds is None:
-            return self._speak(utterance, self._wpm(utterance, 1.0))
+            return self._speak(session, utterance, self._wpm(utterance, 1.0))
         # The length is nearly, not quite, inverse to the speed: two corrections land within one step of it.
         wpm = self._wpm(utterance, 1.0)
-        spoken = self._speak(utterance, wpm)
+        spoken = self._speak(session, utterance, wpm)
         best = spoken
         for _ in range(3):
             wanted = _clamp_wpm(wpm * _audible(spoken) / seconds)
             if wanted == wpm:
                 break
             wpm = wanted
-            spoken = self._speak(utterance, wpm)
+            spoken = self._speak(session, utterance, wpm)
             if abs(_audible(spoken) - seconds) < abs(_audible(best) - seconds):
                 best = spoken
         return best
@@ -211,22 +201,27 @@ class FormantEngine:
 
     def _listened(self, words: str, base: str) -> list[SaidWord]:
         """By the events of a synthesis: numbers, signs and words that run into one another find their place."""
-        self._speak(Utterance(words, base), _FASTEST_WPM)
-        marks = {mark.at: mark.length for mark in self._word_marks(words, 0.0)}
+        try:
+            with self._process.fresh() as session:
+                events = self._synthesised(session, Utterance(words, base), _FASTEST_WPM).events
+        except OSError as error:
+            raise EngineError("The formant engine fell while it read “{words}”.", words=words[:40]) from error
+        self._choose(base, Shaping(), Delivery())
+        marks = {mark.at: mark.length for mark in self._word_marks(words, events, 0.0)}
         # The phonemes as events belong to words but carry no stress; those of the translated text are the reverse.
         text = "".join(self._translated(words))
         said: list[SaidWord] = []
         at = length = -1
         begun = cursor = 0
-        for kind, _, position, _, symbol in self._events:
-            if kind == _EVENT_WORD:
+        for kind, _, position, _, symbol in events:
+            if kind == EVENT_WORD:
                 if position - 1 not in marks:
                     continue
                 if at >= 0:
                     said.append(SaidWord(at, length, text[begun:cursor]))
                     begun = cursor
                 at, length = position - 1, marks[position - 1]
-            elif kind == _EVENT_PHONEME and symbol:
+            elif kind == EVENT_PHONEME and symbol:
                 cursor = _after(text, symbol, cursor)
         if at >= 0:
             said.append(SaidWord(at, length, text[begun:]))
@@ -245,25 +240,29 @@ class FormantEngine:
     def _wpm(self, utterance: Utterance, rate: float) -> int:
         return _clamp_wpm(_NORMAL_WPM * utterance.shaping.tempo * utterance.delivery.pace * rate)
 
-    def _speak(self, utterance: Utterance, wpm: int) -> Spoken:
-        self._choose(utterance.base, utterance.shaping, utterance.delivery)
-        self._lib.espeak_SetParameter(_RATE, wpm, 0)
-        self._lib.espeak_SetParameter(_VOLUME, _HEADROOM_VOLUME, 0)
-        self._pieces, self._events = [], []
+    def _synthesised(self, session: Session, utterance: Utterance, wpm: int) -> Synthesis:
+        """What the library makes of it, positions being those of the utterance's words. Raises EngineError, OSError."""
+        voice = f"{utterance.base}+{self._variant(utterance.shaping, utterance.delivery)}"
         text, places = _marked_up(utterance.words, utterance.delivery)
-        data = text.encode() + b"\0"
-        flags = _UTF8 | (_SSML if places else 0)
-        status = self._lib.espeak_Synth(data, ctypes.c_size_t(len(data)), 0, 1, 0, flags, None, None)
-        if status != 0:
+        made = session.synthesise(voice, wpm, _HEADROOM_VOLUME, text.encode(), _UTF8 | (_SSML if places else 0))
+        if made.status < 0:
+            raise EngineError("The formant engine has no voice “{base}”.", base=utterance.base)
+        if made.status:
             raise EngineError("The formant engine refused “{words}” (status {status}).",
-                              words=utterance.words[:40], status=status)
-        if places:
-            # Positions are of the marked-up text: back to the words'.
-            self._events = [(kind, at, places[min(position, len(places)) - 1] + 1 if position > 0 else position, length,
-                             symbol) for kind, at, position, length, symbol in self._events]
-        samples = np.concatenate(self._pieces) if self._pieces else np.zeros(0, np.float32)
+                              words=utterance.words[:40], status=made.status)
+        if not places:
+            return made
+        # Positions are of the marked-up text: back to the words'.
+        return made._replace(events=[
+            (kind, at, places[min(position, len(places)) - 1] + 1 if position > 0 else position, length, symbol)
+            for kind, at, position, length, symbol in made.events])
+
+    def _speak(self, session: Session, utterance: Utterance, wpm: int) -> Spoken:
+        made = self._synthesised(session, utterance, wpm)
+        samples = np.frombuffer(made.pcm, np.int16).astype(np.float32) / np.float32(32768.0)
         seconds = len(samples) / self._rate
-        spoken = Spoken(samples, self._rate, self._word_marks(utterance.words, seconds), self._phoneme_marks(seconds))
+        spoken = Spoken(samples, self._rate, self._word_marks(utterance.words, made.events, seconds),
+                        self._phoneme_marks(made.events, seconds))
         return scaled_pauses(spoken, utterance.delivery.pauses)
 
     def _choose(self, base: str, shaping: Shaping, delivery: Delivery) -> None:
@@ -287,29 +286,11 @@ class FormantEngine:
             os.replace(half, place)
         return name
 
-    def _receive(self, wave: Any, count: int, events: Any) -> int:
-        if wave and count > 0:
-            piece = np.ctypeslib.as_array(wave, shape=(count,)).astype(np.float32)
-            piece /= 32768.0
-            self._pieces.append(piece)
-        place = 0
-        while True:
-            event = events[place]
-            kind = event.type
-            if kind == _EVENT_END:
-                return 0
-            if kind == _EVENT_WORD:
-                self._events.append((kind, event.sample, event.text_position, event.length, ""))
-            elif kind == _EVENT_PHONEME:
-                symbol = bytes(event.id.string).split(b"\0")[0].decode("utf-8", "ignore")
-                self._events.append((kind, event.sample, -1, 0, symbol))
-            place += 1
-
-    def _word_marks(self, words: str, seconds: float) -> tuple[Mark, ...]:
+    def _word_marks(self, words: str, events: Sequence[_Event], seconds: float) -> tuple[Mark, ...]:
         found: list[tuple[float, int, int]] = []
-        for kind, sample, position, length, _ in self._events:
+        for kind, sample, position, length, _ in events:
             at = position - 1
-            if kind != _EVENT_WORD or not 0 <= at < len(words):
+            if kind != EVENT_WORD or not 0 <= at < len(words):
                 continue
             if found and at < found[-1][1] + found[-1][2]:
                 continue  # the engine says some numbers and signs in several words of its own
@@ -319,9 +300,9 @@ class FormantEngine:
         return tuple(Mark(start, max(start, end), at, _with_joined(words, at, length, upto))
                      for (start, at, length), end, upto in zip(found, ends, following, strict=True))
 
-    def _phoneme_marks(self, seconds: float) -> tuple[Mark, ...]:
-        found = [(sample / self._rate, symbol) for kind, sample, _, _, symbol in self._events
-                 if kind == _EVENT_PHONEME]
+    def _phoneme_marks(self, events: Sequence[_Event], seconds: float) -> tuple[Mark, ...]:
+        found = [(sample / self._rate, symbol) for kind, sample, _, _, symbol in events
+                 if kind == EVENT_PHONEME]
         ends = [*(start for start, _ in found), seconds][1:]
         return tuple(Mark(start, max(start, end), -1, 0, symbol)
                      for (start, symbol), end in zip(found, ends, strict=True) if symbol)
