@@ -98,7 +98,7 @@ def _right(client: Client) -> list[Result]:
                                         {"text": line["words"]})["natural"]
                 for line in client.call("GET", path)["lines"]}
         job = client.call("POST", f"{path}voicings/", {})
-        while client.call("GET", f"/api/voicings/{job['id']}/")["state"] == "running":
+        while client.call("GET", f"/api/jobs/{job['id']}/")["state"] == "running":
             pass
         for line in client.call("GET", path)["lines"]:
             if line["natural"]:

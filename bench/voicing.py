@@ -87,7 +87,7 @@ def whole(address: str) -> float:
     jobs = [client.call("POST", f"{path}voicings/", {})["id"] for path in paths.values()]
     for job in jobs:
         # Looked at rarely, so that the looking is not measured.
-        while client.call("GET", f"/api/voicings/{job}/")["state"] == "running":
+        while client.call("GET", f"/api/jobs/{job}/")["state"] == "running":
             time.sleep(0.4)
     return time.perf_counter() - began
 

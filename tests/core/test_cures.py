@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from janoglot.core.timing.aiming import aim
 from janoglot.core.timing.cures import Cure, cures, trim_needed
 from janoglot.core.timing.holds import Hold, picture_at, place_growing
-from janoglot.core.timing.placing import LineTiming, TimedLine, TimingSettings, place, programme_seconds
+from janoglot.core.timing.placing import TimedLine, place, programme_seconds
+from janoglot.core.timing.settings import LineTiming, TimingSettings
 
 
 def line(number: int, natural: float, slot: tuple[float, float] | None = None, speaker: str = "", part: str = "",

@@ -11,8 +11,8 @@ import pyloudnorm
 import pytest
 import soundfile
 
+from janoglot.core.audio.loudness import SILENCE, LoudnessMeter, measure
 from janoglot.core.mix.limiter import Limiter, limit
-from janoglot.core.mix.loudness import SILENCE, LoudnessMeter, measure
 
 RATE = 48_000
 

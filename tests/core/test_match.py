@@ -29,7 +29,7 @@ from janoglot.core.speech.measures import (
     measure_or_estimate,
     sentence,
 )
-from janoglot.core.speech.settings import VoiceSettings, checked_settings
+from janoglot.core.speech.settings import VoiceSettings, checked_voice_settings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.store import FolderStore
 from tests.core.conftest import DEMO
@@ -123,7 +123,7 @@ class TestDistance:
     @pytest.mark.parametrize("given", [{"pace": 9}, {"pitch": "high"}, {"younger": -2}])
     def test_settings_outside_their_limits_are_refused(self, given: dict[str, object]) -> None:
         with pytest.raises(BadInput):
-            checked_settings(given)
+            checked_voice_settings(given)
 
     def test_the_hardest_to_tell_apart_come_first(self) -> None:
         cast = {"A": measure(100), "B": measure(104), "C": measure(200)}

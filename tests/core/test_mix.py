@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, NothingToMix
-from janoglot.core.mix.loudness import measure
 from janoglot.core.mix.programme import CEILING, RATE, Clip, convert, mix_to_file
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.takes import TakeRecipe, make_take, read_sound

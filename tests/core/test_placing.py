@@ -13,16 +13,8 @@ from hypothesis import strategies as st
 from scipy.optimize import minimize
 
 from janoglot.core.timing.pacing import AFTER_BROKEN_OFF, AFTER_QUESTION, AFTER_TRAILING_OFF, GAP, NEW_PART, gap_after
-from janoglot.core.timing.placing import (
-    LineTiming,
-    Placement,
-    TimedLine,
-    TimingSettings,
-    least_cost_times,
-    overlap_meant,
-    place,
-    programme_seconds,
-)
+from janoglot.core.timing.placing import Placement, TimedLine, least_cost_times, overlap_meant, place, programme_seconds
+from janoglot.core.timing.settings import LineTiming, TimingSettings
 
 SLACK = 2e-3
 NO_SILENCE = TimingSettings(run_on=0.0, early=0.0, late=0.0)

@@ -13,8 +13,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, EngineError
-from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import apart, cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named

@@ -6,9 +6,10 @@ from collections import Counter
 import numpy as np
 import pytest
 
+from janoglot.core.audio.edges import soft_edges
+from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, EngineError, UnknownVoice
 from janoglot.core.languages import primary
-from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import apart, cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
@@ -25,7 +26,7 @@ from janoglot.core.speech.takes import (
     scaled_words,
     speak_in,
 )
-from janoglot.core.speech.trimming import audible_span, soft_edges, trim
+from janoglot.core.speech.trimming import audible_span, trim
 from janoglot.core.speech.voice_table import measured_voices, semitones_apart, voice_table
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import FolderStore

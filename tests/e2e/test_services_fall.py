@@ -77,7 +77,7 @@ def voicing(person: Person, name: str) -> tuple[str, Callable[[], dict[str, Any]
     job = person.call("post", f"{path}voicings/", {}).json()["id"]
 
     def told() -> dict[str, Any]:
-        answer = person.call("get", f"/api/voicings/{job}/")
+        answer = person.call("get", f"/api/jobs/{job}/")
         found: dict[str, Any] = answer.json() if answer.ok else {"state": "away", "done": 0}
         return found
 

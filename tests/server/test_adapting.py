@@ -10,11 +10,10 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from janoglot.adapt.models import DraftingJob
-from janoglot.adapt.tasks import go_on_with_drafting
 from janoglot.core.adapt.outgoing import Outgoing, OutgoingLine
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
-from janoglot.productions.models import Line, Production, Wording
+from janoglot.productions.jobs import go_on_with_jobs
+from janoglot.productions.models import Job, Line, Production, Wording
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
 
@@ -134,8 +133,8 @@ class TestDrafts:
         assert call("editor", "post", f"{path}memory/", upload("m.tmx", memory), format="multipart").json() == {"count": 1}
         assert call("editor", "post", f"{path}memory/", upload("m.tmx", memory), format="multipart").json() == {"count": 0}
         job = call("editor", "post", f"{path}drafts/", {}).json()
-        done = call("reader", "get", f"/api/drafts/{job['id']}/").json()
-        assert (done["state"], done["total"], done["exact"], done["drafted"]) == ("done", 2, 1, 1)
+        done = call("reader", "get", f"/api/jobs/{job['id']}/").json()
+        assert (done["state"], done["total"], done["report"]) == ("done", 2, {"exact": 1, "drafted": 1})
         now = said(production)
         assert now[first] == ("Cambia la marea.", "draft")
         assert now[second][1] == "draft"
@@ -168,7 +167,7 @@ class TestDrafts:
         call("owner", "post", f"/api/productions/{production.pk}/editions/", {"language": "de-DE"})
         path = edition_path(production, "de-DE")
         job = call("owner", "post", f"{path}drafts/", {}).json()
-        assert (job["state"], job["without"]) == ("done", 3)
+        assert (job["state"], job["report"]) == ("done", {"no_engine": 3})
         assert "German" in job["fault"]
         assert call("reader", "get", f"{path}drafts/").json()["route"] == []
         assert {text for text, _ in said(production, "de-DE").values()} == {""}
@@ -177,10 +176,11 @@ class TestDrafts:
         write(call, production, 1, "")
         owner = production.memberships.get(role="owner").user
         edition = production.editions.get(language="es-MX")
-        job = DraftingJob.objects.create(edition=edition, user=owner, lines=ids(production)[1:2])
-        go_on_with_drafting()
+        job = Job.objects.create(kind="draft", queue="bulk", edition=edition, production=production, user=owner,
+                                 items=ids(production)[1:2])
+        go_on_with_jobs()
         job.refresh_from_db()
-        assert (job.state, job.lines_done) == ("done", 1)
+        assert (job.state, job.items_done) == ("done", 1)
         assert said(production)[ids(production)[1]][1] == "draft"
 
     def test_nothing_empty_is_nothing_to_draft(self, production: Production, call: Call) -> None:

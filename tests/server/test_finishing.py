@@ -10,8 +10,8 @@ from celery import Task
 from celery.signals import worker_ready
 
 from janoglot.direct import tasks
-from janoglot.direct.models import VoicingJob
-from janoglot.productions.models import Production, Sound, Speaker, Take, Wording
+from janoglot.productions.jobs import do_piece, go_on_with_jobs
+from janoglot.productions.models import Job, Production, Sound, Speaker, Take, Wording
 from janoglot.server import storage
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
@@ -58,7 +58,7 @@ def test_the_longest_is_finished_first_and_nothing_twice(production: Production,
     assert (job["kind"], job["total"]) == ("finish", 3)
     natural = {line["words"]: line["natural"] for line in lines(call, production)}
     assert finished == sorted(natural, key=lambda words: -natural[words])
-    done = call("reader", "get", f"/api/voicings/{job['id']}/").json()
+    done = call("reader", "get", f"/api/jobs/{job['id']}/").json()
     assert (done["state"], done["done"]) == ("done", 3)
     answer = call("owner", "post", f"{path}voicings/", {"kind": "finish"})
     assert answer.status_code == 400
@@ -75,7 +75,7 @@ def test_voicing_has_the_rest_finished_behind_it(production: Production, call: C
     settings.FINISH_BEHIND = True
     cast_and_voice(call, production)
     assert qualities(call, production) == ["finish"] * 3
-    assert list(VoicingJob.objects.order_by("id").values_list("kind", "state")) == [("take", "done"), ("finish", "done")]
+    assert list(Job.objects.order_by("id").values_list("kind", "state")) == [("take", "done"), ("finish", "done")]
 
 
 def test_finishing_goes_on_after_a_worker_died(production: Production, call: Call, finished: list[str],
@@ -87,18 +87,18 @@ def test_finishing_goes_on_after_a_worker_died(production: Production, call: Cal
         job = call("owner", "post", f"{path}voicings/", {"kind": "finish"}).json()
         again = call("owner", "post", f"{path}voicings/", {"kind": "finish"}).json()
         assert again["id"] == job["id"]
-    row = VoicingJob.objects.get(pk=job["id"])
-    VoicingJob.objects.filter(pk=row.pk).update(piece_size=1)
-    tasks.finish_lines(row.pk, 0)
-    half = call("reader", "get", f"/api/voicings/{row.pk}/").json()
+    row = Job.objects.get(pk=job["id"])
+    Job.objects.filter(pk=row.pk).update(piece_size=1)
+    do_piece(row.pk, 0)
+    half = call("reader", "get", f"/api/jobs/{row.pk}/").json()
     assert (half["done"], half["state"]) == (1, "running")
     assert half["seconds_left"] is not None
     # The worker dies here, with two lines in hand; the next one takes up what is left.
     with django_capture_on_commit_callbacks(execute=True):
-        tasks.go_on_with_running_jobs()
+        go_on_with_jobs()
     assert qualities(call, production) == ["finish"] * 3
     assert len(finished) == 3
-    assert list(VoicingJob.objects.filter(kind="finish").values_list("state", flat=True)) == ["done"]
+    assert list(Job.objects.filter(kind="finish").values_list("state", flat=True)) == ["done"]
 
 
 def test_a_delivery_of_sketches_says_so_and_asks(production: Production, call: Call) -> None:

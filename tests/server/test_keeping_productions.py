@@ -222,10 +222,10 @@ def test_the_demo_is_voiced_so_that_play_plays(db: None) -> None:
     from django.contrib.auth.models import User
 
     from janoglot.demo.demo import load_demo, voice_demo
-    from janoglot.direct.models import VoicingJob
+    from janoglot.productions.models import Job
 
     for made in load_demo():
         voice_demo(made)
     assert User.objects.get(username="demo")
-    asked = sorted(VoicingJob.objects.values_list("edition__production__name", "edition__language"))
+    asked = sorted(Job.objects.values_list("edition__production__name", "edition__language"))
     assert asked == [("Harbour Museum phone prompts", "en-GB"), ("The Tidewater Clock", "en-GB"), ("The Tidewater Clock", "es-MX")]

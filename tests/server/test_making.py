@@ -11,9 +11,8 @@ import pytest
 import soundfile
 
 from janoglot.direct import tasks
-from janoglot.direct.models import VoicingJob
-from janoglot.direct.tasks import go_on_with_running_jobs, voice_lines
-from janoglot.productions.models import Production, Speaker, Take, Wording
+from janoglot.productions.jobs import do_piece, go_on_with_jobs
+from janoglot.productions.models import Job, Production, Speaker, Take, Wording
 from janoglot.server import storage
 from tests.server.conftest import Call, edition_path, lines
 
@@ -115,17 +114,17 @@ class TestVoicing:
                                         monkeypatch: pytest.MonkeyPatch) -> None:
         path = edition_path(production)
         call("owner", "post", f"{path}castings/", {})
-        monkeypatch.setattr(voice_lines, "apply_async", lambda *_, **__: None)
+        monkeypatch.setattr(do_piece, "apply_async", lambda *_, **__: None)
         job = call("owner", "post", f"{path}voicings/", {}).json()
         assert (job["state"], job["done"], job["total"]) == ("running", 0, 3)
-        VoicingJob.objects.filter(pk=job["id"]).update(piece_size=1)
-        voice_lines(job["id"], 0)
-        half = call("reader", "get", f"/api/voicings/{job['id']}/").json()
+        Job.objects.filter(pk=job["id"]).update(piece_size=1)
+        do_piece(job["id"], 0)
+        half = call("reader", "get", f"/api/jobs/{job['id']}/").json()
         assert (half["done"], half["state"]) == (1, "running")
         assert half["seconds_left"] is not None
-        stopped = call("editor", "delete", f"/api/voicings/{job['id']}/").json()
+        stopped = call("editor", "delete", f"/api/jobs/{job['id']}/").json()
         assert (stopped["state"], stopped["done"]) == ("stopped", 1)
-        voice_lines(job["id"], 1)
+        do_piece(job["id"], 1)
         assert len(made) == 1
         monkeypatch.undo()
         call("owner", "post", f"{path}voicings/", {})
@@ -138,12 +137,12 @@ class TestVoicing:
         path = edition_path(production)
         call("owner", "post", f"{path}castings/", {})
         with monkeypatch.context() as patch:
-            patch.setattr(voice_lines, "apply_async", lambda *_, **__: None)
+            patch.setattr(do_piece, "apply_async", lambda *_, **__: None)
             job = call("owner", "post", f"{path}voicings/", {}).json()
-        VoicingJob.objects.filter(pk=job["id"]).update(piece_size=2)
-        voice_lines(job["id"], 0)
-        go_on_with_running_jobs()
-        assert call("reader", "get", f"/api/voicings/{job['id']}/").json()["state"] == "done"
+        Job.objects.filter(pk=job["id"]).update(piece_size=2)
+        do_piece(job["id"], 0)
+        go_on_with_jobs()
+        assert call("reader", "get", f"/api/jobs/{job['id']}/").json()["state"] == "done"
         assert sorted(made) == sorted(set(made))
         assert len(made) == 3
 
@@ -154,7 +153,7 @@ class TestVoicing:
         path = edition_path(production)
         call("owner", "post", f"{path}castings/", {})
         job = call("owner", "post", f"{path}voicings/", {}).json()
-        after = call("owner", "get", f"/api/voicings/{job['id']}/").json()
+        after = call("owner", "get", f"/api/jobs/{job['id']}/").json()
         assert after["state"] == "done"
         assert [(f["number"], "“…” holds nothing" in f["message"]) for f in after["faults"]] == [(2, True)]
         assert [x["state"] for x in lines(call, production)] == ["current", "unvoiced", "current"]

@@ -8,8 +8,8 @@ import pytest
 from django.test import Client
 from django.urls import get_resolver
 
-from janoglot.adapt.models import DraftingJob, Term
-from janoglot.productions.models import Production, Speaker
+from janoglot.adapt.models import Term
+from janoglot.productions.models import Job, Production, Speaker
 from tests.server.conftest import Call, edition_path
 
 # method, path, body, who may: "members" read it, "writers" change it.
@@ -28,7 +28,7 @@ ENDPOINTS = [
     ("post", "{e}wordings/{line}/lips/", {"texts": ["Hola."]}, READ),
     ("get", "{e}brief/", None, READ), ("patch", "{e}brief/", {"address": "formal"}, WRITE),
     ("get", "{e}drafts/", None, READ), ("post", "{e}drafts/", {}, WRITE),
-    ("get", "/api/drafts/{drafting}/", None, READ), ("delete", "/api/drafts/{drafting}/", None, WRITE),
+    ("get", "/api/jobs/{drafting}/", None, READ), ("delete", "/api/jobs/{drafting}/", None, WRITE),
     ("get", "{e}memory/?line={line}", None, READ), ("post", "{e}memory/", {"text": "<tmx/>"}, WRITE), ("get", "{e}memory.tmx", None, READ),
     ("post", "{e}meaning/", {"line": "{line}", "text": "La marea", "at": 0, "length": 0}, READ),
     ("get", "{e}terms/", None, READ), ("post", "{e}terms/", {"original": "tide", "text": "marea"}, WRITE),
@@ -53,8 +53,8 @@ ENDPOINTS = [
     ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, "members (404)"),
     ("put", "{e}wordings/{line}/", {"text": "Hola.", "revision": 1}, WRITE),
     ("post", "{e}captions/", {"text": "1\n00:00:01,000 --> 00:00:03,000\nHola\n"}, WRITE),
-    ("get", "{e}voicings/", None, READ), ("post", "{e}voicings/", {}, WRITE),
-    ("get", "/api/voicings/{job}/", None, READ), ("delete", "/api/voicings/{job}/", None, WRITE),
+    ("get", "{p}jobs/", None, READ), ("post", "{e}voicings/", {}, WRITE), ("post", "{e}measures/", None, READ),
+    ("get", "/api/jobs/{job}/", None, READ), ("delete", "/api/jobs/{job}/", None, WRITE),
     ("get", "{e}lines/{line}/take.wav", None, READ),
     ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
     ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("get", "{e}files/captions.srt", None, READ),
@@ -80,7 +80,8 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     job = call("owner", "post", f"{path}voicings/", {}).json()["id"]
     mix = call("owner", "post", f"{path}mixes/", {}).json()["recipe"]
     term = Term.objects.create(production=production, language="es-MX", source="soup", text="sopa").pk
-    drafting = DraftingJob.objects.create(edition=production.editions.get(language="es-MX"), lines=[]).pk
+    drafting = Job.objects.create(kind="draft", queue="bulk", production=production,
+                                  edition=production.editions.get(language="es-MX")).pk
     speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
     silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
     return {"silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,

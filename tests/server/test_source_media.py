@@ -14,8 +14,8 @@ import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from janoglot.productions.jobs import do_piece, go_on_with_jobs
 from janoglot.productions.models import Production, SourceMedia
-from janoglot.timing.tasks import copy_source_media, go_on_with_copies
 from tests.server.conftest import Call
 
 
@@ -54,10 +54,10 @@ def test_what_is_no_recording_is_refused_and_nothing_is_left_of_it(production: P
 def test_copies_that_a_worker_left_are_made_by_the_next(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
     path = f"/api/productions/{production.pk}/source-media/"
     with monkeypatch.context() as killed:
-        killed.setattr(copy_source_media, "apply_async", lambda *args, **more: None)
+        killed.setattr(do_piece, "apply_async", lambda *args, **more: None)
         call("editor", "post", path, {"file": recording()}, format="multipart")
     assert call("reader", "get", path).json()["state"] == "making"
-    go_on_with_copies()
+    go_on_with_jobs()
     assert call("reader", "get", path).json()["state"] == "ready"
 
 

@@ -16,24 +16,23 @@ from django.utils import timezone
 from redis.exceptions import ConnectionError as RedisAway
 
 from janoglot.direct import tasks
-from janoglot.direct.models import VoicingJob
-from janoglot.direct.tasks import finish_lines, go_on_with_running_jobs, voice_lines
 from janoglot.mix.models import Mix
-from janoglot.mix.tasks import go_on_with_mixes, make_mix
-from janoglot.productions.models import Line, Production, Speaker, Wording
+from janoglot.productions import jobs
+from janoglot.productions.jobs import MOST_TRIES, do_piece, go_on_with_jobs
+from janoglot.productions.models import Job, Line, Production, Speaker, Wording
 from janoglot.server import work
 from tests.server.conftest import Call, edition_path, lines
 
 
 @pytest.fixture
-def waiting(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> VoicingJob:
+def waiting(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> Job:
     """A job whose messages nobody has taken yet, a line a piece."""
     call("owner", "post", f"{edition_path(production)}castings/", {})
     with monkeypatch.context() as patch:
         patch.setattr(Task, "apply_async", lambda *_, **__: None)
         made = call("owner", "post", f"{edition_path(production)}voicings/", {}).json()
-    VoicingJob.objects.filter(pk=made["id"]).update(piece_size=1)
-    return VoicingJob.objects.get(pk=made["id"])
+    Job.objects.filter(pk=made["id"]).update(piece_size=1)
+    return Job.objects.get(pk=made["id"])
 
 
 def shorten(call: Call, production: Production, line: int) -> None:
@@ -77,14 +76,14 @@ class TestEveryEdit:
     @pytest.mark.parametrize("edit", EDITS)
     @pytest.mark.parametrize("pieces_before", [0, 1, 2])
     def test_a_job_ends_under_it(self, edit: Callable[[Call, Production, int], None], pieces_before: int,
-                                 production: Production, call: Call, waiting: VoicingJob) -> None:
+                                 production: Production, call: Call, waiting: Job) -> None:
         ids = list(Line.objects.filter(production=production).values_list("id", flat=True))
         for number in range(pieces_before):
-            voice_lines(waiting.pk, number)
+            do_piece(waiting.pk, number)
         edit(call, production, ids[1])
         for number in range(pieces_before, 3):
-            voice_lines(waiting.pk, number)
-        job = call("reader", "get", f"/api/voicings/{waiting.pk}/").json()
+            do_piece(waiting.pk, number)
+        job = call("reader", "get", f"/api/jobs/{waiting.pk}/").json()
         assert (job["state"], job["done"]) == ("done", 3)
 
     @pytest.mark.parametrize("edit", EDITS)
@@ -97,73 +96,71 @@ class TestEveryEdit:
             patch.setattr(Task, "apply_async", lambda *_, **__: None)
             made = call("owner", "post", f"{path}voicings/", {"kind": "finish"}).json()
         edit(call, production, list(Line.objects.filter(production=production).values_list("id", flat=True))[1])
-        job = VoicingJob.objects.get(pk=made["id"])
+        job = Job.objects.get(pk=made["id"])
         for number in job.pieces:
-            finish_lines(job.pk, number)
+            do_piece(job.pk, number)
         job.refresh_from_db()
         assert job.state == "done"
 
 
 class TestRedelivery:
-    def test_a_piece_twice_is_once(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_a_piece_twice_is_once(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
         made: list[str] = []
         real = tasks.make_take
         monkeypatch.setattr(tasks, "make_take", lambda recipe, store: made.append(recipe.words) or real(recipe, store))
         for number in (0, 0, 1, 0, 2, 2):
-            voice_lines(waiting.pk, number)
+            do_piece(waiting.pk, number)
         waiting.refresh_from_db()
         assert (waiting.state, sorted(waiting.pieces_done), len(made)) == ("done", [0, 1, 2], 3)
 
-    def test_what_nobody_has_in_hand_is_handed_out_again(self, waiting: VoicingJob) -> None:
-        voice_lines(waiting.pk, 0)
-        go_on_with_running_jobs(work.STILL)
+    def test_what_nobody_has_in_hand_is_handed_out_again(self, waiting: Job) -> None:
+        do_piece(waiting.pk, 0)
+        go_on_with_jobs(work.STILL)
         waiting.refresh_from_db()
         assert waiting.state == "running", "it was beaten just now"
-        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
-        go_on_with_running_jobs(work.STILL)
+        Job.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_jobs(work.STILL)
         waiting.refresh_from_db()
         assert waiting.state == "done"
 
-    def test_what_waits_in_the_queue_is_left_there(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
-        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
-        monkeypatch.setattr(tasks, "nothing_waits", lambda queue: queue != work.SKETCH)
-        go_on_with_running_jobs(work.STILL)
+    def test_what_waits_in_the_queue_is_left_there(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+        Job.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        monkeypatch.setattr(jobs, "nothing_waits", lambda queue: queue != work.SKETCH)
+        go_on_with_jobs(work.STILL)
         waiting.refresh_from_db()
         assert waiting.pieces_done == []
 
-    def test_the_last_piece_done_and_its_end_untold(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_the_last_piece_done_and_its_end_untold(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
         with monkeypatch.context() as patch:
-            patch.setattr(tasks, "finish_if_done", lambda _: None)
+            patch.setattr(jobs, "end_if_done", lambda _: None)
             for number in range(3):
-                voice_lines(waiting.pk, number)
-        assert VoicingJob.objects.get(pk=waiting.pk).state == "running"
-        go_on_with_running_jobs(timedelta())
-        assert VoicingJob.objects.get(pk=waiting.pk).state == "done"
+                do_piece(waiting.pk, number)
+        assert Job.objects.get(pk=waiting.pk).state == "running"
+        go_on_with_jobs(timedelta())
+        assert Job.objects.get(pk=waiting.pk).state == "done"
 
-    def test_asking_how_far_changes_nothing(self, waiting: VoicingJob, call: Call) -> None:
-        VoicingJob.objects.filter(pk=waiting.pk).update(pieces_done=[0, 1, 2])
-        before = VoicingJob.objects.filter(pk=waiting.pk).values().get()
-        call("reader", "get", f"/api/voicings/{waiting.pk}/")
-        assert VoicingJob.objects.filter(pk=waiting.pk).values().get() == before
+    def test_asking_how_far_changes_nothing(self, waiting: Job, call: Call) -> None:
+        Job.objects.filter(pk=waiting.pk).update(pieces_done=[0, 1, 2])
+        before = Job.objects.filter(pk=waiting.pk).values().get()
+        call("reader", "get", f"/api/jobs/{waiting.pk}/")
+        assert Job.objects.filter(pk=waiting.pk).values().get() == before
 
 
 class TestAway:
-    def test_a_database_that_is_away_has_the_task_tried_again(self, waiting: VoicingJob, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_a_database_that_is_away_has_the_task_tried_again(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
         def away(*_: Any) -> None:
             raise OperationalError(2006, "MySQL server has gone away")
 
-        monkeypatch.setattr(tasks, "_in_hand", away)
-        monkeypatch.setattr(voice_lines, "retry", lambda *_, **given: Retry(exc=given.get("exc")))
+        monkeypatch.setattr(jobs, "_taken_up", away)
+        monkeypatch.setattr(do_piece, "retry", lambda *_, **given: Retry(exc=given.get("exc")))
         with pytest.raises(Retry):
-            voice_lines.apply((waiting.pk, 0), throw=True).get()
+            do_piece.apply((waiting.pk, 0), throw=True).get()
 
     @pytest.mark.parametrize("error", work.AWAY)
     def test_everything_in_the_background_is_tried_again(self, error: type[Exception]) -> None:
-        from janoglot.adapt.tasks import draft_lines
-        from janoglot.cast.tasks import measure_voices, say
-        from janoglot.timing.tasks import copy_source_media
+        from janoglot.cast.tasks import say
 
-        for task in (voice_lines, finish_lines, make_mix, draft_lines, copy_source_media, say, measure_voices):
+        for task in (do_piece, say):
             assert error in task.autoretry_for
             assert task.max_retries is None
 
@@ -177,7 +174,7 @@ class TestAway:
         answer = call("owner", "post", f"{path}voicings/", body)
         assert (answer.status_code, answer.json()["code"]) == (503, "away")
         assert time.monotonic() - began < 3
-        assert not VoicingJob.objects.exists()
+        assert not Job.objects.exists()
 
     def test_nor_is_a_mix_or_a_recording(self, production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
         path = edition_path(production)
@@ -198,9 +195,66 @@ class TestAway:
         with monkeypatch.context() as patch:
             patch.setattr(Task, "apply_async", away)
             assert call("owner", "post", f"{path}voicings/", {}).status_code == 202
-        VoicingJob.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
-        go_on_with_running_jobs(work.STILL)
-        assert VoicingJob.objects.get().state == "done"
+        Job.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_jobs(work.STILL)
+        assert Job.objects.get().state == "done"
+
+
+class TestNoneForEver:
+    def test_what_never_gets_any_further_has_failed(self, waiting: Job, monkeypatch: pytest.MonkeyPatch, call: Call) -> None:
+        """As when a worker is killed at it each time."""
+        monkeypatch.setattr(Task, "apply_async", lambda *_, **__: None)
+        for tries in range(1, MOST_TRIES + 2):
+            Job.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+            go_on_with_jobs(work.STILL)
+            waiting.refresh_from_db()
+            assert waiting.state == ("running" if tries <= MOST_TRIES else "failed")
+        told = call("reader", "get", f"/api/jobs/{waiting.pk}/").json()
+        assert "never got any further" in told["fault"]
+        do_piece(waiting.pk, 0)
+        assert Job.objects.get(pk=waiting.pk).pieces_done == []
+
+    def test_getting_further_counts_anew(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+        Job.objects.update(tries=MOST_TRIES)
+        do_piece(waiting.pk, 1)
+        waiting.refresh_from_db()
+        assert waiting.tries == 0
+
+    def test_a_piece_that_takes_too_long_ends_it(self, waiting: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+        from celery.exceptions import SoftTimeLimitExceeded
+
+        def too_long(piece: jobs.Piece) -> None:
+            raise SoftTimeLimitExceeded
+
+        monkeypatch.setitem(jobs._kinds, "take", jobs.JobKind("take", too_long))
+        do_piece(waiting.pk, 0)
+        waiting.refresh_from_db()
+        assert waiting.state == "failed"
+        assert "60 minutes" in waiting.fault
+
+    def test_messages_wait_longer_than_any_task_can_be(self, settings: Any) -> None:
+        assert settings.CELERY_TASK_SOFT_TIME_LIMIT < settings.CELERY_TASK_TIME_LIMIT
+        assert settings.CELERY_BROKER_TRANSPORT_OPTIONS["visibility_timeout"] > settings.CELERY_TASK_TIME_LIMIT
+
+
+class TestStopping:
+    def test_what_is_done_stays_done(self, waiting: Job, call: Call, production: Production) -> None:
+        do_piece(waiting.pk, 0)
+        assert call("reader", "delete", f"/api/jobs/{waiting.pk}/").status_code == 403
+        assert call("editor", "delete", f"/api/jobs/{waiting.pk}/").json()["state"] == "stopped"
+        do_piece(waiting.pk, 1)
+        waiting.refresh_from_db()
+        assert (waiting.state, waiting.pieces_done) == ("stopped", [0])
+        states = [line["state"] for line in lines(call, production)]
+        assert states == ["current", "unvoiced", "unvoiced"]
+
+    def test_one_view_of_all_that_runs(self, waiting: Job, call: Call, production: Production) -> None:
+        Job.objects.create(kind="draft", queue="bulk", production=production, items=[1, 2], edition=waiting.edition)
+        told = call("reader", "get", f"/api/productions/{production.pk}/jobs/").json()
+        assert [(one["kind"], one["language"], one["total"], one["by"]) for one in told] == [
+            ("draft", "es-MX", 2, None), ("take", "es-MX", 3, "owner")]
+        assert call("stranger", "get", f"/api/productions/{production.pk}/jobs/").status_code == 404
+        assert call("stranger", "get", f"/api/jobs/{waiting.pk}/").status_code == 404
 
 
 class _Away:
@@ -224,7 +278,7 @@ class TestMixes:
         path = edition_path(production)
         call("owner", "post", f"{path}voicings/", {"kind": "finish"})
         shorten(call, production, lines(call, production)[0]["id"])
-        make_mix(asked.pk)
+        do_piece(Job.objects.get(kind="mix").pk, 0)
         told = call("reader", "get", f"{path}mixes/{asked.recipe}/").json()
         assert told["state"] == "ready"
         assert call("reader", "get", f"{path}mixes/{asked.recipe}/sound.wav").status_code == 200
@@ -232,7 +286,7 @@ class TestMixes:
 
     def test_just_what_was_shown_can_be_had(self, asked: Mix, production: Production, call: Call) -> None:
         path = edition_path(production)
-        make_mix(asked.pk)
+        do_piece(Job.objects.get(kind="mix").pk, 0)
         pilot = Speaker.objects.get(production=production, name="Pilot").pk
         call("owner", "post", f"{path}voicings/", {"kind": "finish"})
         shorten(call, production, lines(call, production)[0]["id"])
@@ -249,18 +303,19 @@ class TestMixes:
         assert b"001_Pilot" not in zipped
 
     def test_a_lost_one_is_made_all_the_same(self, asked: Mix) -> None:
-        Mix.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
-        go_on_with_mixes(work.STILL)
+        Job.objects.update(heartbeat=timezone.now() - 2 * work.STILL)
+        go_on_with_jobs(work.STILL)
         asked.refresh_from_db()
-        assert asked.state == "ready"
+        assert asked.report
 
     def test_a_long_one_does_not_pass_for_dead(self, asked: Mix, call: Call, production: Production,
                                                monkeypatch: pytest.MonkeyPatch) -> None:
-        Mix.objects.update(asked=timezone.now() - timedelta(hours=1), heartbeat=timezone.now())
+        Mix.objects.update(asked=timezone.now() - timedelta(hours=1))
+        Job.objects.update(created=timezone.now() - timedelta(hours=1), heartbeat=timezone.now())
         begun: list[int] = []
-        monkeypatch.setattr(make_mix, "apply_async", lambda arguments, **_: begun.append(arguments[0]))
+        monkeypatch.setattr(do_piece, "apply_async", lambda arguments, **_: begun.append(arguments[0]))
         call("reader", "post", f"{edition_path(production)}mixes/", {})
-        go_on_with_mixes(work.STILL)
+        go_on_with_jobs(work.STILL)
         assert begun == []
 
 
@@ -269,9 +324,9 @@ def test_the_heart_beats_as_long_as_it_takes(production: Production, monkeypatch
     monkeypatch.setattr(work, "BEAT", 0.05)
     edition = production.editions.first()
     assert edition is not None
-    job = VoicingJob.objects.create(edition=edition, wordings=[], heartbeat=timezone.now() - timedelta(hours=1))
+    job = Job.objects.create(edition=edition, kind="take", queue="now", heartbeat=timezone.now() - timedelta(hours=1))
     over = threading.Event()
-    with work.in_hand(VoicingJob, job.pk):
+    with work.in_hand(Job, job.pk):
         until = time.monotonic() + 10
         while not over.is_set() and time.monotonic() < until:
             job.refresh_from_db()

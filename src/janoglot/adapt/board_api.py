@@ -14,7 +14,6 @@ from rest_framework.views import APIView
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
 from janoglot.editions.state import EditionState
-from janoglot.productions.models import Line, Wording
 from janoglot.productions.permissions import edition_for, production_for
 
 Data = dict[str, Any]
@@ -75,15 +74,15 @@ class BoardLinesView(APIView):
 
 def _counted(state: EditionState) -> Iterator[tuple[int | None, int, set[str]]]:
     """Part, line, and everything that the line counts as."""
-    for line, placement in zip(state.lines, state.placements, strict=True):
-        said = line.wording.state if line.wording and line.words.strip() else Wording.State.EMPTY
+    for one, placement in zip(state.lines, state.placements, strict=True):
+        said = one.line.state if one.words.strip() else "empty"
         counts = {str(said)}
-        if line.line.kind == Line.Kind.SPOKEN:
-            voiced = line.state == "current"
+        if not one.line.on_screen:
+            voiced = one.state == "current"
             counts |= {"spoken", "voiced" if voiced else "unvoiced"}
             if voiced:
                 counts.add("fits" if placement.harm == 0 else "misfit")
-        yield line.line.part_id, line.line.pk, counts
+        yield one.line.part.id if one.line.part else None, one.id, counts
 
 
 def _cells(state: EditionState) -> list[Data]:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpResponse
-from django.utils import timezone
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status
@@ -15,9 +14,8 @@ from rest_framework.views import APIView
 
 from janoglot.adapt.actions.bring_memory import bring_memory
 from janoglot.adapt.api import BroughtSerializer, CountSerializer, line_of
-from janoglot.adapt.models import DraftingJob
 from janoglot.adapt.remembering import memory_for, units_for
-from janoglot.adapt.tasks import begin_drafting
+from janoglot.adapt.tasks import CHUNK
 from janoglot.core.adapt.drafting import drafting_engine
 from janoglot.core.adapt.rude_words import has_list, rude_words
 from janoglot.core.adapt.spelling import speller
@@ -25,34 +23,22 @@ from janoglot.core.adapt.tmx import read_tmx, write_tmx
 from janoglot.core.errors import BadInput, EngineError, Problem
 from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name
-from janoglot.productions.models import Edition, Line, Wording
-from janoglot.productions.permissions import edition_for, require_change, signed_in, visible_productions
+from janoglot.editions.jobs_api import JobSerializer, job_data
+from janoglot.productions.jobs import start
+from janoglot.productions.models import Edition, Job, Line, Wording
+from janoglot.productions.permissions import edition_for, signed_in
 from janoglot.productions.writing import source_words
 from janoglot.server.faults import translated
 from janoglot.server.storage import content_disposition
 from janoglot.server.uploads import uploaded
-from janoglot.server.work import require_queue
+from janoglot.server.work import BULK
 
 Data = dict[str, Any]
-JOB_STATES = [(state, state) for state in ("running", "stopped", "failed", "done")]
 
 
 class DraftAskSerializer(serializers.Serializer[Data]):
     lines = serializers.ListField(child=serializers.IntegerField(), required=False, max_length=20_000)
     again = serializers.BooleanField(default=False, help_text="Lines that are a machine's drafts already, too.")
-
-
-class DraftingSerializer(serializers.Serializer[Data]):
-    id = serializers.IntegerField()
-    language = serializers.CharField()
-    state = serializers.ChoiceField(JOB_STATES)
-    total = serializers.IntegerField()
-    done = serializers.IntegerField()
-    exact = serializers.IntegerField()
-    fuzzy = serializers.IntegerField()
-    drafted = serializers.IntegerField()
-    without = serializers.IntegerField(help_text="Lines for which there is neither memory nor an engine.")
-    fault = serializers.CharField(help_text="Why some stayed empty; empty where none did.")
 
 
 class EngineSerializer(serializers.Serializer[Data]):
@@ -96,21 +82,7 @@ class MeaningSerializer(serializers.Serializer[Data]):
     uses = MemoryUseSerializer(many=True)
 
 
-def drafting_data(job: DraftingJob) -> Data:
-    told = job.reports
-    without = told.get("no_engine", 0)
-    fault = str(told.get("fault", ""))
-    if without and not fault:
-        fault = translated(Problem(
-            "no_engine", "There is no drafting engine from {source} to {language} here, and the memory has nothing "
-            "like them.", {"source": english_name(job.edition.production.source_language),
-                      "language": english_name(job.edition.language)}))
-    return {"id": job.pk, "language": job.edition.language, "state": job.state, "total": len(job.lines),
-            "done": job.lines_done, "exact": told.get("exact", 0), "fuzzy": told.get("fuzzy", 0),
-            "drafted": told.get("drafted", 0), "without": without + told.get("failed", 0), "fault": fault}
-
-
-def start_drafting(request: Request, edition: Edition, line_ids: list[int] | None, again: bool) -> DraftingJob:
+def start_drafting(request: Request, edition: Edition, line_ids: list[int] | None, again: bool) -> Job:
     """Raises BadInput where nothing is to be drafted."""
     if edition.is_source:
         raise BadInput("The source is not drafted. Choose an edition in another language.")
@@ -121,22 +93,18 @@ def start_drafting(request: Request, edition: Edition, line_ids: list[int] | Non
     wanted = [pk for pk in ids if pk not in done]
     if not wanted:
         raise BadInput("None of these lines is empty: there is nothing to draft.")
-    require_queue()
-    job = DraftingJob.objects.create(edition=edition, user=signed_in(request.user), lines=wanted)
-    begin_drafting(job)
-    job.refresh_from_db()
-    return job
+    return start("draft", BULK, wanted, edition=edition, user=signed_in(request.user), piece_size=CHUNK)
 
 
 class DraftsView(APIView):
-    @extend_schema(request=DraftAskSerializer, responses={202: DraftingSerializer})
+    @extend_schema(request=DraftAskSerializer, responses={202: JobSerializer})
     def post(self, request: Request, production_id: int, language: str) -> Response:
         """Draft the empty lines named, or all: from the memory first, then by the engine."""
         edition = edition_for(request.user, production_id, language, change=True)
         given = DraftAskSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         job = start_drafting(request, edition, given.validated_data.get("lines"), given.validated_data["again"])
-        return Response(drafting_data(job), status=status.HTTP_202_ACCEPTED)
+        return Response(job_data(job), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(responses=EngineSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
@@ -146,29 +114,6 @@ class DraftsView(APIView):
         return Response({"route": route, "names": [english_name(tag) for tag in route],
                          "units": len(memory_for(request.user, edition)), "speller": speller(language) is not None,
                          "rude_list": has_list(language)})
-
-
-class DraftView(APIView):
-    def _job(self, request: Request, job_id: int) -> DraftingJob:
-        job = DraftingJob.objects.select_related("edition__production").filter(
-            edition__production__in=visible_productions(request.user), pk=job_id).first()
-        if job is None:
-            raise Http404
-        return job
-
-    @extend_schema(responses=DraftingSerializer)
-    def get(self, request: Request, job_id: int) -> Response:
-        """How far drafting is."""
-        return Response(drafting_data(self._job(request, job_id)))
-
-    @extend_schema(responses=DraftingSerializer)
-    def delete(self, request: Request, job_id: int) -> Response:
-        """Stop drafting; what is drafted stays."""
-        job = self._job(request, job_id)
-        require_change(request.user, job.edition.production)
-        DraftingJob.objects.filter(pk=job.pk, state="running").update(state="stopped", ended=timezone.now())
-        job.refresh_from_db()
-        return Response(drafting_data(job))
 
 
 class MemoryView(APIView):

@@ -1,12 +1,11 @@
-"""The translation memory that was brought in, terms, and drafting in the background."""
+"""The translation memory that was brought in, and terms."""
 
 from __future__ import annotations
 
-from django.contrib.auth.models import User
 from django.db import models
 
 from janoglot.productions.belonging import belongs
-from janoglot.productions.models import Edition, Production
+from janoglot.productions.models import Production
 
 
 @belongs("production")
@@ -40,20 +39,3 @@ class Term(models.Model):
     class Meta:
         ordering = ["source", "text", "id"]
         indexes = [models.Index(fields=["production", "language"])]
-
-
-class DraftingJob(models.Model):
-    """Drafting some lines of an edition in the background. ``reports`` counts lines by what became of them."""
-
-    edition = models.ForeignKey(Edition, models.CASCADE, related_name="drafting_jobs")
-    user = models.ForeignKey(User, models.SET_NULL, null=True)
-    lines = models.JSONField()
-    lines_done = models.PositiveIntegerField(default=0)
-    reports = models.JSONField(default=dict)
-    state = models.CharField(max_length=10, default="running")
-    heartbeat = models.DateTimeField(null=True)
-    created = models.DateTimeField(auto_now_add=True)
-    ended = models.DateTimeField(null=True)
-
-    class Meta:
-        ordering = ["-id"]

@@ -17,7 +17,6 @@ urlpatterns = [
     path(f"{_EDITION}memory/", drafts_api.MemoryView.as_view()),
     path(f"{_EDITION}memory.tmx", drafts_api.MemoryFileView.as_view()),
     path(f"{_EDITION}meaning/", drafts_api.MeaningView.as_view()),
-    path("drafts/<int:job_id>/", drafts_api.DraftView.as_view()),
     path(f"{_EDITION}terms/", terms_api.TermsView.as_view()),
     path(f"{_EDITION}terms/<int:term_id>/", terms_api.TermView.as_view()),
     path(f"{_EDITION}terms/brought/", terms_api.TermsBroughtView.as_view()),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 from django.core.cache import cache
@@ -12,7 +11,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
+from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -24,7 +23,7 @@ from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
 from janoglot.cast.models import Favourite
-from janoglot.cast.tasks import audition, audition_recipe, fault_key, measure_voices, say
+from janoglot.cast.tasks import audition, audition_recipe, fault_key, say
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import whole_number, whole_numbers
@@ -33,14 +32,17 @@ from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
 from janoglot.core.speech.measures import known_measure, measure_or_estimate
-from janoglot.core.speech.settings import SETTINGS, checked_settings
+from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice
+from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.line_api import LineCastingSerializer, line_casting_data
+from janoglot.editions.state import own_casting
+from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Casting, Edition, Line, Speaker
 from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
 from janoglot.productions.together import who_is_together
-from janoglot.server.fields import FiniteField
+from janoglot.server.fields import number_fields
 from janoglot.server.storage import content_disposition, serve_sound, takes
 from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
@@ -76,14 +78,8 @@ class MeasureSerializer(serializers.Serializer[Data]):
 
 
 class SettingsSerializer(serializers.Serializer[Data]):
-    pace = serializers.FloatField()
-    pitch = serializers.FloatField()
-    melody = serializers.FloatField()
-    pauses = serializers.FloatField()
-    level_db = serializers.FloatField()
-    brighter = serializers.FloatField()
-    breathier = serializers.FloatField()
-    younger = serializers.FloatField()
+    def get_fields(self) -> dict[str, serializers.Field]:  # type: ignore[type-arg]
+        return number_fields(VoiceSettings)
 
 
 class CastingSerializer(serializers.Serializer[Data]):
@@ -100,16 +96,11 @@ class CastingSerializer(serializers.Serializer[Data]):
 
 class CastingChangeSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
-    pace = FiniteField(required=False)
-    pitch = FiniteField(required=False)
-    melody = FiniteField(required=False)
-    pauses = FiniteField(required=False)
-    level_db = FiniteField(required=False)
-    brighter = FiniteField(required=False)
-    breathier = FiniteField(required=False)
-    younger = FiniteField(required=False)
     accent_meant = serializers.BooleanField(required=False)
     note = serializers.CharField(required=False, allow_blank=True, max_length=300)
+
+    def get_fields(self) -> dict[str, serializers.Field]:  # type: ignore[type-arg]
+        return {**super().get_fields(), **number_fields(VoiceSettings, required=False)}
 
 
 class MatchSerializer(serializers.Serializer[Data]):
@@ -206,13 +197,6 @@ def measure_data(voice: Voice, measure: VoiceMeasure) -> Data:
 def heard(casting: Casting, voice: Voice) -> VoiceMeasure:
     """What a casting sounds like, its settings with it."""
     return set_as(measure_or_estimate(voice, takes()), casting.settings)
-
-
-def have_measured(voices: Iterable[Voice]) -> None:
-    """Have those that nobody has measured yet measured in the background."""
-    missing = [voice.id for voice in voices if known_measure(voice, takes()) is None][:40]
-    if missing:
-        hand_out(measure_voices, missing, queue=BULK)
 
 
 def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
@@ -345,7 +329,7 @@ class AuditionView(APIView):
         fault = takes().path(fault_key(recipe)).read_text() if takes().has(fault_key(recipe)) else ""
         if "finish" not in there and not fault:
             require_queue()
-            asked = (recipe.words, recipe.voice.id, checked_settings(request.query_params), language)
+            asked = (recipe.words, recipe.voice.id, checked_voice_settings(request.query_params), language)
             # Who asks again is waiting for the same.
             if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
                 if recipe.voice.is_rich and "sketch" not in there:
@@ -372,7 +356,7 @@ def _auditioned(request: Request, production_id: int, language: str, speaker_id:
     if not words:
         raise BadInput("This speaker has no words yet.")
     voice = voice_named(request.query_params.get("voice", ""))
-    return audition_recipe(words, voice.id, checked_settings(request.query_params), language)
+    return audition_recipe(words, voice.id, checked_voice_settings(request.query_params), language)
 
 
 class MatchView(APIView):
@@ -382,7 +366,6 @@ class MatchView(APIView):
         edition = edition_for(request.user, production_id, language)
         speaker = _speaker(edition, speaker_id)
         voices = voices_for(language)
-        have_measured(voices)
         together = who_is_together(edition.production)
         others = {c.speaker.name: heard(c, voice) for c, voice in cast_of(edition)
                   if c.speaker_id != speaker.pk and frozenset((c.speaker.name, speaker.name)) in together}
@@ -401,13 +384,32 @@ class MatchView(APIView):
         return Response(rows)
 
 
+_MEASURED_AT_ONCE = 40
+
+
+class MeasuresView(APIView):
+    @extend_schema(request=None, responses={202: JobSerializer, 204: None})
+    def post(self, request: Request, production_id: int, language: str) -> Response:
+        """Have voices that speak the language measured which nobody has measured yet: until then they are guessed at.
+
+        Who may listen may ask: it changes nothing of the production.
+        """
+        cast = [voice for _, voice in cast_of(edition_for(request.user, production_id, language))]
+        missing = [voice.id for voice in dict.fromkeys([*cast, *voices_for(language)])
+                   if known_measure(voice, takes()) is None][:_MEASURED_AT_ONCE]
+        if not missing:
+            return Response(status=status.HTTP_204_NO_CONTENT)
+        user = signed_in(request.user)
+        job = running("measure", user=user) or start("measure", BULK, missing, user=user, piece_size=8)
+        return Response(job_data(job), status=status.HTTP_202_ACCEPTED)
+
+
 class ContrastView(APIView):
     @extend_schema(responses=ContrastSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """How far apart the voices of an edition sound; for pairs hard to tell apart, a better choice."""
         edition = edition_for(request.user, production_id, language)
         known = cast_of(edition)
-        have_measured(voice for _, voice in known)
         cast = {c.speaker.name: heard(c, voice) for c, voice in known}
         ids = {c.speaker.name: c.speaker_id for c, _ in known}
         together = who_is_together(edition.production)
@@ -453,7 +455,7 @@ class LineCastingView(APIView):
         given = LineCastingSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         row = set_line_casting(request.user, edition, line, dict(given.validated_data))
-        return Response(line_casting_data(row) or {})
+        return Response(line_casting_data(own_casting(row) if row else None) or {})
 
 
 class UsesView(APIView):

@@ -21,7 +21,7 @@ from janoglot.core.script.decoding import decode
 from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import plain_cell, safe_cell
 from janoglot.core.speech.catalogue import catalogue, voice_named
-from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_settings
+from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.productions.models import Casting, Production
 
 HANDED_OUT = "as_handed_out"
@@ -114,7 +114,7 @@ def read_sheet(data: bytes, problems: list[Found]) -> list[SheetRow]:
         if not speaker or not voice:
             continue
         try:
-            changes: dict[str, Any] = checked_settings(row)
+            changes: dict[str, Any] = checked_voice_settings(row)
             chosen = voice_named(voice.lower()) if voice.lower() in catalogue() else voice_named(voice)
         except JanoglotError as error:
             problems.append(Found("bad_row", error.template, error.fields, number))

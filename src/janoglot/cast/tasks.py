@@ -12,6 +12,7 @@ from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.measures import keep_measure
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, kept_take, make_sound, sketch_key
+from janoglot.productions.jobs import JobKind, Piece, Stopped, register
 from janoglot.server.storage import takes
 from janoglot.server.work import Work
 
@@ -58,11 +59,16 @@ def audition_recipe(words: str, voice: str, settings: dict[str, float], language
     return TakeRecipe(words, chosen.shaped(voice_named(voice)), chosen.delivery, language)
 
 
-@shared_task(base=Work)
-def measure_voices(voices: list[str]) -> None:
+def measure_voices(piece: Piece) -> None:
     """Measure voices that nobody has measured yet, so that they are matched by ear and no longer by guess."""
-    for voice in voices:
+    for voice in piece.items:
+        if not piece.wanted():
+            raise Stopped
         try:
             keep_measure(voice_named(voice), takes())
-        except (JanoglotError, ValueError):
+        except (JanoglotError, ValueError) as error:
             log.warning("a voice could not be measured", extra={"voice": voice})
+            piece.fault(voice, str(error))
+
+
+MEASURING = register(JobKind("measure", measure_voices))

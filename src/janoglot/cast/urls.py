@@ -13,6 +13,7 @@ urlpatterns = [
     path("voices/<str:voice>/uses/", api.UsesView.as_view()),
     path("productions/<int:production_id>/castings.<str:ending>", api.CastingSheetView.as_view()),
     path("productions/<int:production_id>/castings/", api.BringCastingsView.as_view()),
+    path(f"{_EDITION}measures/", api.MeasuresView.as_view()),
     path(f"{_EDITION}contrast/", api.ContrastView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/casting/", api.LineCastingView.as_view()),
     path(f"{_EDITION}castings/", api.CastingsView.as_view()),

@@ -36,7 +36,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     job.add_argument("--languages", help="target languages, by comma; without it, all that the script has")
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
     job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}')
-    job.add_argument("--loudness", type=float, default=-16.0, help="programme loudness in LUFS (otherwise -16)")
+    job.add_argument("--loudness", type=float, help="programme loudness in LUFS (otherwise the script's own, or -16)")
     job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
                      help="rich voices as they are delivered (finish), or at once by light ones of the same length")
     job.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")

@@ -19,8 +19,10 @@ from janoglot.core.script.formats.table import CSV
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.deliver import handing_over
 from janoglot.editions.state import EditionState
-from janoglot.mix.api import SHOWN_STATES
+from janoglot.mix.making import MIX_STATES, mix_progress
+from janoglot.productions.jobs import running
 from janoglot.productions.permissions import edition_for, production_for
+from janoglot.productions.taking_out import production_script
 from janoglot.server.storage import content_disposition, serve_sound
 
 Data = dict[str, Any]
@@ -51,7 +53,7 @@ class DeliverySerializer(serializers.Serializer[Data]):
     finishing = serializers.BooleanField(help_text="Whether they are being finished just now.")
     on_screen = serializers.IntegerField(help_text="Lines that are handed over as a list, with their times.")
     mix = serializers.CharField(help_text="The recipe of the mix of exactly this state; empty with nothing voiced.")
-    mix_state = serializers.ChoiceField(SHOWN_STATES)
+    mix_state = serializers.ChoiceField(MIX_STATES)
     mix_ready = serializers.BooleanField(help_text="Whether the mix of exactly this state is made.")
     empty = serializers.IntegerField(help_text="Lines without words, which the track is silent at.")
     seconds = serializers.FloatField()
@@ -73,10 +75,10 @@ class DeliveriesView(APIView):
                 "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
                 "unread": handing_over.unread(state), "approved": state.counts()["approved"],
                 "worded": len(state.lines) - state.counts()["empty"],
-                "sketches": [s.line.pk for s in state.sketches()],
-                "finishing": edition.voicing_jobs.filter(kind="finish", state="running").exists(),
+                "sketches": [s.id for s in state.sketches()],
+                "finishing": running("finish", edition=edition) is not None,
                 "on_screen": state.counts()["on_screen"],
-                "mix": state.mix_recipe, "mix_state": handing_over.mix_state(state),
+                "mix": state.mix_recipe, "mix_state": mix_progress(edition, state.mix_recipe).state,
                 "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
                 "lufs": mix.report["lufs"] if mix else None,
                 "true_peak_db": mix.report["true_peak_db"] if mix else None,
@@ -137,7 +139,7 @@ class ScriptView(APIView):
         fmt = next((one for one in FORMATS.values() if one.suffixes[0] == f".{ending}"), None)
         if fmt is None:
             raise Http404
-        made = written(fmt, handing_over.production_script(production), production.source_language)
+        made = written(fmt, production_script(production, fmt.id == "json"), production.source_language)
         # With a byte-order mark, or spreadsheets take UTF-8 for something else.
         made = b"\xef\xbb\xbf" + made if fmt.id in ("csv", "tsv") else made
         return _file(made, handing_over.download_name(production, None, f".{ending}"),

@@ -9,19 +9,20 @@ from pathlib import Path
 
 import soundfile
 
-from janoglot.core.deliver.captions import CaptionLine, captions
+from janoglot.core.deliver.captions import caption_lines, captions
 from janoglot.core.deliver.hold_list import hold_csv, hold_timeline
 from janoglot.core.deliver.names import clip_name, file_name
+from janoglot.core.edition.plan import MixPlan, PlannedLine, plan_of
 from janoglot.core.errors import Counted, JanoglotError, Template
 from janoglot.core.graph import recipe_hash
 from janoglot.core.mix.programme import RATE, clip_samples, convert
 from janoglot.core.script.formats.cues import Cue
 from janoglot.core.script.model import Script, ScriptLine
-from janoglot.core.speech.takes import scaled_words
+from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
+from janoglot.mix.making import mix_progress
 from janoglot.mix.models import Mix
-from janoglot.mix.plan import MixPlan, PlannedLine, plan_of
-from janoglot.productions.models import Edition, Line, Production, Wording
+from janoglot.productions.models import Edition, Line, Production
 from janoglot.server.storage import mixes, takes
 
 
@@ -35,7 +36,7 @@ def stops(state: EditionState) -> list[tuple[str, list[int]]]:
     """What stops the hand-over: a code, with the ids of the lines that are to blame. Empty lines stop nothing."""
     found = []
     for code in ("uncast", "unvoiced", "out_of_date"):
-        lines = [s.line.pk for s in state.lines if s.state == code]
+        lines = [s.id for s in state.lines if s.state == code]
         if lines:
             found.append((code, lines))
     if not any(s.words for s in state.lines):
@@ -45,16 +46,19 @@ def stops(state: EditionState) -> list[tuple[str, list[int]]]:
 
 def current_mix(state: EditionState) -> Mix | None:
     """The mix of the edition exactly as it stands, ready to hand over."""
-    recipe = state.mix_recipe
-    mix = Mix.objects.filter(edition=state.edition, recipe=recipe, state="ready").first() if recipe else None
-    return mix if mix and mixes().has(mix.key) else None
+    return ready_mix(state.row, state.mix_recipe)
+
+
+def ready_mix(edition: Edition, recipe: str) -> Mix | None:
+    found = mix_progress(edition, recipe)
+    return found.mix if found.state == "ready" else None
 
 
 def unread(state: EditionState) -> list[int]:
     """Ids of lines whose words are a draft that nobody has read. Of the source nothing is drafted."""
     if state.edition.is_source:
         return []
-    return [s.line.pk for s in state.lines if s.wording and s.words.strip() and s.wording.state == Wording.State.DRAFT]
+    return [s.id for s in state.lines if s.words.strip() and s.line.state == "draft"]
 
 
 def require_read(state: EditionState) -> None:
@@ -64,15 +68,6 @@ def require_read(state: EditionState) -> None:
         raise NotReady(Counted("{count} line is a draft that nobody has read: read it, or ask for it unread.",
                                "{count} lines are drafts that nobody has read: read them, or ask for them unread."),
                        count=count)
-
-
-def mix_state(state: EditionState) -> str:
-    """How far the mix of the edition exactly as it stands is."""
-    recipe = state.mix_recipe
-    mix = Mix.objects.filter(edition=state.edition, recipe=recipe).first() if recipe else None
-    if mix is None or (mix.state == "ready" and not mixes().has(mix.key)):
-        return "absent"
-    return mix.state
 
 
 def require_ready(state: EditionState) -> None:
@@ -100,8 +95,8 @@ def require_finished(count: int) -> None:
 def plan_of_mix(edition: Edition, recipe: str) -> MixPlan:
     """What the mix of that recipe was made from, whatever has changed since. Raises NotReady where it is not kept (any
     more)."""
-    mix = Mix.objects.filter(edition=edition, recipe=recipe, state="ready").first()
-    if mix is None or not mixes().has(mix.key) or not mixes().has(mix.plan_key):
+    mix = ready_mix(edition, recipe)
+    if mix is None or not mixes().has(mix.plan_key):
         raise NotReady("This mix is not kept any more: the edition has changed several times since. Take the newest.")
     return MixPlan.read(mixes().path(mix.plan_key))
 
@@ -109,14 +104,14 @@ def plan_of_mix(edition: Edition, recipe: str) -> MixPlan:
 def newest_plan(state: EditionState) -> MixPlan:
     """What the mix of an edition would be made from. Raises NotReady where lines have no current take."""
     require_ready(state)
-    return plan_of(state, takes())
+    return plan_of(state, lambda line: kept_sound(line, takes()))
 
 
 def mix_file(edition: Edition, recipe: str, layout: str) -> Path:
     """A mix as WAV, FLAC or MP3, each measured once it is encoded: it is as loud as it says. Raises NotReady where the
     mix is not made."""
-    mix = Mix.objects.filter(edition=edition, recipe=recipe, state="ready").first()
-    if mix is None or not mixes().has(mix.key):
+    mix = ready_mix(edition, recipe)
+    if mix is None:
         raise NotReady("The mix of this edition is not made yet. Make it, then take it away.")
     source = mixes().path(mix.key)
     if layout == "wav":
@@ -154,25 +149,23 @@ def _named(plan: MixPlan) -> list[PlannedLine]:
 
 def edition_captions(plan: MixPlan) -> list[Cue]:
     """Captions timed to the dub."""
-    return captions([
-        CaptionLine(line.speaker, " ".join(line.words.split()), line.start, line.end,
-                    scaled_words(line.take.words, line.take.seconds, line.seconds)) for line in _named(plan)])
+    return captions(caption_lines(replace(plan, lines=_named(plan))))
 
 
 def on_screen_script(state: EditionState) -> Script:
     """What is read on the screen, in the edition's language beside the source, with its times."""
-    edition = state.edition
+    edition = state.row
     source = dict(edition.production.editions.get(language=edition.production.source_language)
                   .wordings.values_list("line_id", "text"))
     script = Script(languages=[] if edition.is_source else [edition.language])
-    for line in state.lines:
-        if line.line.kind != Line.Kind.ON_SCREEN:
+    for one in state.lines:
+        if not one.line.on_screen:
             continue
-        slot = line.line.slot or (None, None)
+        slot = one.line.slot or (None, None)
         script.lines.append(ScriptLine(
-            line.line.speaker.name, source.get(line.line.pk, ""), slot[0], slot[1], line.line.notes,
-            line.line.part.name if line.line.part else "", None,
-            {} if edition.is_source else {edition.language: line.words}))
+            one.line.speaker_name, source.get(one.id, ""), slot[0], slot[1], one.line.notes,
+            one.line.part.name if one.line.part else "", None,
+            {} if edition.is_source else {edition.language: one.words}))
     return script
 
 
@@ -180,31 +173,12 @@ def hold_list(state: EditionState, layout: str) -> str:
     """Where the picture is held in this edition: as "csv" or "otio". Raises NotReady where it is not."""
     if not state.holds:
         raise NotReady("No part of this edition is held: none may grow, or all its speech fits.")
-    production = state.edition.production
+    production = state.row.production
     names = {str(pk): name for pk, name in production.parts.values_list("id", "name")}
     if layout == "csv":
         return hold_csv(state.holds, names, production.fps)
     source = max(state.seconds - sum(hold.seconds for hold in state.holds), state.holds[-1].at)
     return hold_timeline(state.holds, names, production.fps, source, f"{production.name} {state.edition.language}")
-
-
-def production_script(production: Production) -> Script:
-    """The script with every edition's wordings, as it could be brought in again."""
-    script = Script()
-    script.languages = [e.language for e in production.editions.all() if not e.is_source]
-    wordings: dict[int, dict[str, str]] = {}
-    for edition in production.editions.all():
-        for line_id, text in edition.wordings.values_list("line_id", "text"):
-            wordings.setdefault(line_id, {})[edition.language] = text
-    for line in Line.objects.filter(production=production).prefetch_related("speaker", "part"):
-        texts = wordings.get(line.pk, {})
-        slot = line.slot or (None, None)
-        script.lines.append(ScriptLine(
-            line.speaker.name, texts.get(production.source_language, ""), slot[0], slot[1], line.notes,
-            line.part.name if line.part else "", None,
-            {tag: text for tag, text in texts.items() if text and tag != production.source_language},
-            line.kind == Line.Kind.ON_SCREEN))
-    return script
 
 
 def download_name(production: Production, language: str | None, suffix: str) -> str:

@@ -10,5 +10,4 @@ urlpatterns = [
     path(f"{_EDITION}peaks/", api.PeaksView.as_view()),
     path(f"{_EDITION}voicings/", api.VoicingsView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/take.wav", api.TakeView.as_view()),
-    path("voicings/<int:job_id>/", api.VoicingView.as_view()),
 ]

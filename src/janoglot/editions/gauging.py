@@ -15,7 +15,7 @@ from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
-from janoglot.editions.timing_settings import rates_of, settings_of
+from janoglot.core.timing.settings import rates_over, timing_of
 from janoglot.productions.models import Casting, Edition, Line, LineCasting, LineTiming
 
 _FAR = 3600.0
@@ -60,8 +60,9 @@ def _ground(edition_id: int, line_id: int, stamp: int) -> _Ground:
     spoken = line.kind == Line.Kind.SPOKEN
     voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "") if spoken else None
     settings = casting.settings if casting else VoiceSettings()
-    of_all = settings_of(edition)
-    rates = rates_of(edition, line.speaker_id)
+    of_all = timing_of(edition.timing)
+    own_rates = edition.timing.get("speakers", {}).get(str(line.speaker_id))
+    rates = rates_over(own_rates, of_all) if own_rates else None
     return _Ground(
         voice, settings.over(own.own) if own else settings, own.language if own and own.language else edition.language,
         tuple((one["words"], one["language"]) for one in own.foreign) if own else (),
@@ -74,7 +75,7 @@ def room_for(edition: Edition, line: Line, timing: LineTiming | None) -> float |
     """Seconds from the line's in-time that it may use: its slot, and the silence after it as far as that is allowed."""
     if line.slot is None or line.end_ms is None:
         return None
-    settings = settings_of(edition)
+    settings = timing_of(edition.timing)
     run_on = timing.core.run_on if timing and timing.core.run_on is not None else settings.run_on
     if timing and timing.core.mode == "hold":
         run_on = 0.0

@@ -10,12 +10,15 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.core.speech.settings import SETTINGS
+from janoglot.core.edition.model import OwnCasting
+from janoglot.core.edition.standing import LineStanding
+from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
+from janoglot.core.timing.settings import own_timing
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
-from janoglot.editions.state import TAKE_STATES, EditionState, LineState
+from janoglot.editions.state import TAKE_STATES, EditionState
 from janoglot.editions.timing_serializers import (
     HoldSerializer,
     LineTimingSerializer,
@@ -23,9 +26,9 @@ from janoglot.editions.timing_serializers import (
     holds_data,
     timing_data,
 )
-from janoglot.productions.models import QUALITIES, LineCasting
+from janoglot.productions.models import QUALITIES
 from janoglot.productions.permissions import edition_for
-from janoglot.server.fields import FiniteField
+from janoglot.server.fields import number_fields
 
 Data = dict[str, Any]
 
@@ -41,14 +44,9 @@ class LineCastingSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
     language = serializers.CharField(required=False, allow_blank=True, max_length=60)
     foreign = ForeignSerializer(many=True, required=False, help_text="Words of the line in another language.")
-    pace = FiniteField(required=False, allow_null=True)
-    pitch = FiniteField(required=False, allow_null=True)
-    melody = FiniteField(required=False, allow_null=True)
-    pauses = FiniteField(required=False, allow_null=True)
-    level_db = FiniteField(required=False, allow_null=True)
-    brighter = FiniteField(required=False, allow_null=True)
-    breathier = FiniteField(required=False, allow_null=True)
-    younger = FiniteField(required=False, allow_null=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:  # type: ignore[type-arg]
+        return {**super().get_fields(), **number_fields(VoiceSettings, required=False, allow_null=True)}
 
 
 class LineSerializer(serializers.Serializer[Data]):
@@ -91,36 +89,37 @@ class EditionLinesSerializer(serializers.Serializer[Data]):
     lines = LineSerializer(many=True)
 
 
-def line_casting_data(row: LineCasting | None) -> Data | None:
+def line_casting_data(own: OwnCasting | None) -> Data | None:
     """What a line has of its own; None where it follows its speaker in all."""
-    if row is None:
+    if own is None:
         return None
-    return {"voice": row.voice, "language": row.language, "foreign": row.foreign,
-            **{name: getattr(row, name) for name in SETTINGS}}
+    settings = dict(own.settings)
+    return {"voice": own.voice, "language": own.language,
+            "foreign": [{"words": words, "language": language} for words, language in own.foreign],
+            **{name: settings.get(name) for name in SETTINGS}}
 
 
-def line_data(state: LineState, placement: Placement, quality: Quality | None,
+def line_data(standing: LineStanding, placement: Placement, quality: Quality | None,
               slot: tuple[float, float] | None, shift: float) -> Data:
     """``slot`` is where the line's picture is in this edition, moved by ``shift``, what was held before it."""
-    line, take = state.line, state.take
+    line, take = standing.line, standing.take
     marks: list[list[float]] = []
-    if take and state.state == "current":
-        core = take.core()
+    state = standing.state
+    if take and state == "current":
         marks = [[round(m.start, 3), round(m.end, 3), m.at, m.length]
-                 for m in scaled_words(core.words, core.seconds, placement.seconds)]
+                 for m in scaled_words(take.words, take.seconds, placement.seconds)]
     return {
-        "id": line.pk, "number": state.number, "part": line.part_id, "speaker": line.speaker_id,
-        "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": state.words,
-        "revision": state.wording.revision if state.wording else 0, "state": state.state,
-        "quality": quality,
-        "voice": state.voice.id if state.voice else None, "wrong_language": state.wrong_language,
-        "own": line_casting_data(state.own),
+        "id": line.id, "number": line.number, "part": line.part.id if line.part else None, "speaker": line.speaker,
+        "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": line.words,
+        "revision": line.revision, "state": state, "quality": quality,
+        "voice": standing.voice.id if standing.voice else None, "wrong_language": standing.wrong_language,
+        "own": line_casting_data(line.own),
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
         "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
         "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
         "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
         "in_sight": line.in_sight,
-        "timing": _in_this_edition(state.timing.own, shift) if state.timing else {}, "marks": marks,
+        "timing": _in_this_edition(own_timing(line.timing), shift), "marks": marks,
     }
 
 

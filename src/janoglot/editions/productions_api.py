@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
@@ -31,7 +30,7 @@ from janoglot.productions.actions.add_edition import add_edition
 from janoglot.productions.actions.delete_production import bring_back, delete_production
 from janoglot.productions.actions.duplicate import duplicate_edition, duplicate_production, remove_edition
 from janoglot.productions.actions.set_production import set_production
-from janoglot.productions.models import ActionRecord, Edition, Line, Production, Wording
+from janoglot.productions.models import ActionRecord, Edition, Production, Wording
 from janoglot.productions.permissions import (
     deleted_productions,
     edition_for,
@@ -62,22 +61,19 @@ def brief_data(production: Production, user: Any) -> dict[str, Any]:
     editions = []
     for edition in production.editions.all():
         edition.production = production
-        editions.append(edition_data(edition, EditionState(edition, [], [], [])))
+        editions.append(edition_data(edition, EditionState.of(edition, [])))
         editions[-1]["counts"]["lines"] = count
     said = dict(production.lines.order_by().values_list("speaker_id").annotate(Count("id")))
     return _around(production, user, editions, said, production.lines.filter(start_ms__isnull=False).exists(), True)
 
 
 def production_data(production: Production, user: Any) -> dict[str, Any]:
-    lines = list(Line.objects.filter(production=production).prefetch_related("speaker", "part"))
     editions = []
     for edition in production.editions.all():
         edition.production = production
-        state = EditionState(edition, lines, edition.wordings.all(), edition.castings.all(),
-                             edition.line_castings.all(), edition.line_timings.all())
-        editions.append(edition_data(edition, state))
-    said = Counter(line.speaker_id for line in lines)
-    return _around(production, user, editions, said, any(line.slot for line in lines), False)
+        editions.append(edition_data(edition))
+    said = dict(production.lines.order_by().values_list("speaker_id").annotate(Count("id")))
+    return _around(production, user, editions, said, production.lines.filter(start_ms__isnull=False).exists(), False)
 
 
 def _around(production: Production, user: Any, editions: list[dict[str, Any]], said: Mapping[int, int], timed: bool,

@@ -2,11 +2,13 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.editions import line_api, productions_api
+from janoglot.editions import jobs_api, line_api, productions_api
 
 urlpatterns = [
     path("session/", productions_api.SessionView.as_view()),
     path("session/demo/", productions_api.DemoSessionView.as_view()),
+    path("jobs/<int:job_id>/", jobs_api.JobView.as_view()),
+    path("productions/<int:production_id>/jobs/", jobs_api.JobsView.as_view()),
     path("languages/", productions_api.LanguagesView.as_view()),
     path("productions/", productions_api.ProductionsView.as_view()),
     path("productions/<int:production_id>/", productions_api.ProductionView.as_view()),

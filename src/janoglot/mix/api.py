@@ -16,14 +16,13 @@ from rest_framework.views import APIView
 from janoglot.core.deliver.names import file_name
 from janoglot.editions.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
-from janoglot.mix.models import MIX_STATES, Mix
+from janoglot.mix.making import MIX_STATES, mix_progress
+from janoglot.mix.models import Mix
+from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import mixes, serve_sound
 
 Data = dict[str, Any]
-
-
-SHOWN_STATES = [*MIX_STATES, ("absent", "absent")]
 
 
 class MixReportSerializer(serializers.Serializer[Data]):
@@ -36,15 +35,16 @@ class MixReportSerializer(serializers.Serializer[Data]):
 
 class MixSerializer(serializers.Serializer[Data]):
     recipe = serializers.CharField()
-    state = serializers.ChoiceField(SHOWN_STATES)
+    state = serializers.ChoiceField(MIX_STATES)
     share = serializers.FloatField()
     fault = serializers.CharField()
     report = MixReportSerializer(allow_null=True)
 
 
-def mix_data(mix: Mix) -> Data:
-    return {"recipe": mix.recipe, "state": mix.state, "share": mix.share, "fault": mix.fault,
-            "report": mix.report or None}
+def mix_data(edition: Edition, recipe: str) -> Data:
+    found = mix_progress(edition, recipe)
+    return {"recipe": recipe, "state": found.state, "share": found.share, "fault": found.fault,
+            "report": found.mix.report if found.mix and found.mix.report else None}
 
 
 class MixesView(APIView):
@@ -54,16 +54,15 @@ class MixesView(APIView):
 
         Who may listen may ask: a mix is a made thing and changes nothing of the production.
         """
-        mix = ask_for_mix(edition_for(request.user, production_id, language))
-        return Response(mix_data(mix), status=status.HTTP_202_ACCEPTED)
+        edition = edition_for(request.user, production_id, language)
+        mix = ask_for_mix(edition, request.user)
+        return Response(mix_data(edition, mix.recipe), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(responses=MixSerializer, operation_id="productions_editions_mixes_current")
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """The mix of exactly how the edition stands now; *absent* where nobody has asked for it."""
         edition = edition_for(request.user, production_id, language)
-        recipe = EditionState.load(edition).mix_recipe
-        mix = Mix.objects.filter(edition=edition, recipe=recipe).first() or Mix(recipe=recipe, state="absent")
-        return Response(mix_data(mix))
+        return Response(mix_data(edition, EditionState.load(edition).mix_recipe))
 
 
 def _mix(request: Request, production_id: int, language: str, recipe: str) -> Mix:
@@ -77,7 +76,8 @@ class MixView(APIView):
     @extend_schema(responses=MixSerializer)
     def get(self, request: Request, production_id: int, language: str, recipe: str) -> Response:
         """How far a mix is, and what was measured of it."""
-        return Response(mix_data(_mix(request, production_id, language, recipe)))
+        mix = _mix(request, production_id, language, recipe)
+        return Response(mix_data(mix.edition, mix.recipe))
 
 
 class MixSoundView(APIView):
@@ -85,6 +85,6 @@ class MixSoundView(APIView):
     def get(self, request: Request, production_id: int, language: str, recipe: str) -> HttpResponseBase:
         """The track itself; ranges are served, so a player can seek."""
         mix = _mix(request, production_id, language, recipe)
-        if mix.state != "ready" or not mixes().has(mix.key):
+        if not mix.report or not mixes().has(mix.key):
             raise Http404
         return serve_sound(request._request, mixes().path(mix.key), f"{file_name(language)}.wav")

@@ -6,21 +6,15 @@ from django.db import models
 
 from janoglot.productions.models import Edition
 
-MIX_STATES = [("making", "making"), ("ready", "ready"), ("failed", "failed")]
-
 
 class Mix(models.Model):
-    """``report`` holds what was measured of the track itself: seconds, lufs, true_peak_db, short_term; and how many
-    of its lines are heard as ``sketches``. ``heartbeat`` as of :mod:`janoglot.server.work`."""
+    """A mix that was asked for; how far it is, its job tells. ``report`` holds what was measured of the track itself,
+    once it is made: seconds, lufs, true_peak_db, short_term; and how many of its lines are heard as ``sketches``."""
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="mixes")
     recipe = models.CharField(max_length=40)
-    state = models.CharField(max_length=10, choices=MIX_STATES, default="making")
-    share = models.FloatField(default=0.0)
     report = models.JSONField(default=dict)
-    fault = models.CharField(max_length=400, blank=True)
     asked = models.DateTimeField(auto_now=True)
-    heartbeat = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -24,17 +24,17 @@ class NewWords:
     doubt: dict[str, Any] = field(default_factory=dict)
 
 
-def source_words(production: Production) -> dict[int, str]:
-    """By line id, what the source says."""
-    return dict(Wording.objects.filter(edition__production=production,
-                                       edition__language=production.source_language).values_list("line_id", "text"))
+def source_words(production: Production, lines: Collection[int] | None = None) -> dict[int, str]:
+    """By line id, what the source says; of these ``lines`` alone where they are given."""
+    rows = Wording.objects.filter(edition__production=production, edition__language=production.source_language)
+    return dict((rows if lines is None else rows.filter(line_id__in=lines)).values_list("line_id", "text"))
 
 
 def write_all(record: Recorder, user: Anyone, edition: Edition, words: Iterable[NewWords]) -> int:
     """Write them where they differ from what is there. Gives back how many did. Raises BadInput for a text that is too
     long; nothing is written then."""
     given = list(words)
-    sources = source_words(edition.production)
+    sources = source_words(edition.production, [one.line for one in given])
     have = {w.line_id: w for w in Wording.objects.select_for_update().filter(
         edition=edition, line_id__in=[one.line for one in given])}
     changes, made = [], []

@@ -151,12 +151,12 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "janoglot.productions.models.Role",
         "TakeStateEnum": "janoglot.editions.state.TAKE_STATES",
-        "MixStateEnum": "janoglot.mix.api.SHOWN_STATES",
+        "MixStateEnum": "janoglot.mix.making.MIX_STATES",
         "WordingStateEnum": "janoglot.productions.models.Wording.State",
-        "DraftingStateEnum": "janoglot.adapt.drafts_api.JOB_STATES",
         "SetStateEnum": "janoglot.adapt.api.SETTABLE",
-        "JobStateEnum": "janoglot.direct.models.JOB_STATES",
-        "JobKindEnum": "janoglot.direct.models.JOB_KINDS",
+        "JobStateEnum": "janoglot.productions.models.JOB_STATES",
+        "JobKindEnum": "janoglot.editions.jobs_api.JOB_KINDS",
+        "VoicingKindEnum": "janoglot.direct.api.VOICING_KINDS",
         "LineKindEnum": "janoglot.productions.models.Line.Kind",
         "QualityEnum": "janoglot.productions.models.QUALITIES",
     },
@@ -173,7 +173,8 @@ CELERY_ACCEPT_CONTENT = ["json"]
 CELERY_WORKER_HIJACK_ROOT_LOGGER = False
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 # What is asked for now goes before what runs in the background.
-CELERY_TASK_TIME_LIMIT = 4 * 3600
+CELERY_TASK_SOFT_TIME_LIMIT = 3600
+CELERY_TASK_TIME_LIMIT = CELERY_TASK_SOFT_TIME_LIMIT + 60
 CELERY_BROKER_TRANSPORT_OPTIONS = {
     "queue_order_strategy": "priority",
     # Longer than any task can be: what is in somebody's hand is not given to another.

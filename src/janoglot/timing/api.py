@@ -19,6 +19,7 @@ from janoglot.core.timing.aiming import aim
 from janoglot.core.timing.cures import CURES, cures
 from janoglot.core.timing.holds import place_growing
 from janoglot.core.timing.placing import Placement
+from janoglot.core.timing.settings import TIMING_BOUNDS, checked_timing, require_consistent
 from janoglot.editions.line_api import LineSerializer, line_data
 from janoglot.editions.state import EditionState
 from janoglot.editions.timing_serializers import (
@@ -28,7 +29,6 @@ from janoglot.editions.timing_serializers import (
     holds_data,
     timing_data,
 )
-from janoglot.editions.timing_settings import BOUNDS, checked_settings, consistent
 from janoglot.productions.models import Line
 from janoglot.productions.permissions import edition_for
 from janoglot.timing.actions.set_line_timing import set_line_timing
@@ -114,10 +114,10 @@ class AimedSerializer(serializers.Serializer[Data]):
 def _changed(state: EditionState, before: list[Placement], touched: set[int]) -> Data:
     return {
         "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-        "settings": timing_data(state.edition), "holds": holds_data(state.holds),
+        "settings": timing_data(state.row), "holds": holds_data(state.holds),
         "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, old, p, timed, shift in zip(
             state.lines, before, state.placements, state.grown.lines, state.grown.shifts, strict=True)
-                  if old != p or s.line.pk in touched],
+                  if old != p or s.id in touched],
     }
 
 
@@ -131,7 +131,7 @@ class TimingView(APIView):
         state = EditionState.load(edition)
         before = state.placements
         set_timing(request.user, edition, given.validated_data["settings"])
-        state.timed_anew()
+        state = EditionState.load(edition)
         return Response(_changed(state, before, set()))
 
 
@@ -144,9 +144,9 @@ class LineTimingsView(APIView):
         given.is_valid(raise_exception=True)
         state = EditionState.load(edition)
         before = state.placements
-        shifts = {s.line.pk: shift for s, shift in zip(state.lines, state.grown.shifts, strict=True)}
+        shifts = {s.id: shift for s, shift in zip(state.lines, state.grown.shifts, strict=True)}
         set_line_timing(request.user, edition, given.validated_data["lines"], given.validated_data["own"], shifts)
-        state.timed_anew()
+        state = EditionState.load(edition)
         return Response(_changed(state, before, set(given.validated_data["lines"])))
 
 
@@ -155,13 +155,13 @@ class CuresView(APIView):
     def get(self, request: Request, production_id: int, language: str, line_id: int) -> Response:
         """What would make a line fit, the best first: each tried by placing the lines around it again."""
         state = EditionState.load(edition_for(request.user, production_id, language))
-        at = next((k for k, s in enumerate(state.lines) if s.line.pk == line_id), None)
+        at = next((k for k, s in enumerate(state.lines) if s.id == line_id), None)
         if at is None:
             raise Http404
         line = state.lines[at]
         count = syllables(line.words, language) if line.recipe else 0
         quicker = quicker_voices(line.voice, language) if line.voice else []
-        found = cures(state.grown.lines, at, state.timing, syllables=count, quicker=quicker)
+        found = cures(state.grown.lines, at, state.edition.timing, syllables=count, quicker=quicker)
         return Response([{**asdict(cure), "own": _own(cure.kind, cure.amount)} for cure in found])
 
 
@@ -171,17 +171,15 @@ def _own(kind: str, amount: float) -> Data | None:
 
 
 class WhatIfView(APIView):
-    @extend_schema(parameters=[OpenApiParameter(name, float) for name in BOUNDS], responses=WhatIfSerializer)
+    @extend_schema(parameters=[OpenApiParameter(name, float) for name in TIMING_BOUNDS], responses=WhatIfSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """How the edition would stand with other limits."""
         edition = edition_for(request.user, production_id, language)
         state = EditionState.load(edition)
-        wanted = {name: _number(request.query_params[name]) for name in BOUNDS if name in request.query_params}
-        limits = replace(state.timing, **checked_settings(wanted))
-        consistent(limits)
-        growing = {timed.part for s, timed in zip(state.lines, state.timed_lines, strict=True)
-                   if s.line.part and s.line.part.may_grow} if not edition.is_source else set()
-        then = place_growing(state.timed_lines, growing, limits, edition.production.fps)
+        wanted = {name: _number(request.query_params[name]) for name in TIMING_BOUNDS if name in request.query_params}
+        limits = replace(state.edition.timing, **checked_timing(wanted))
+        require_consistent(limits)
+        then = place_growing(state.timed_lines, state.growing, limits, edition.production.fps)
         now_bad = {p.id for p in state.placements if p.harm > 0}
         then_bad = {p.id for p in then.placements if p.harm > 0}
         return Response({
@@ -238,7 +236,7 @@ class AimView(APIView):
         state = EditionState.load(edition)
         if any(line.slot for line in state.timed_lines):
             raise BadInput("This script has times of its own; only one without them can be aimed at a length.")
-        found = aim(state.timed_lines, seconds, state.timing)
+        found = aim(state.timed_lines, seconds, state.edition.timing)
         return Response({"pace": found.pace, "untimed_rate": found.rate, "seconds": round(found.seconds, 2),
                          "off": round(found.off, 2)})
 

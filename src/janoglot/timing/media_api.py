@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
 from django.http import Http404, HttpResponse
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
@@ -108,7 +107,7 @@ class SourceMediaView(APIView):
             if not media().has(key):
                 media().write(key, lambda place: _linked(Path(half.name), place))
         row = bring_source_media(request.user, production, key, file.name or "recording", facts)
-        transaction.on_commit(lambda: begin_copies(row))
+        begin_copies(row, request.user)
         return Response(media_data(row), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(responses={204: None})

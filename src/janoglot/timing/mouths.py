@@ -7,12 +7,13 @@ from dataclasses import asdict
 from typing import Any
 
 from janoglot.core.adapt.gauge import predicted_seconds
+from janoglot.core.edition.standing import LineStanding
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.takes import WordMark, scaled_words
 from janoglot.core.timing.lips import MouthShape, agreement, mouth_shapes, ranked
 from janoglot.editions.gauging import ground_of
-from janoglot.editions.state import EditionState, LineState
+from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition, Line
 
 
@@ -23,33 +24,33 @@ def lips_of(state: EditionState) -> list[dict[str, Any]]:
               if s.line.in_sight and s.line.slot and s.take]
     if not wanted:
         return []
-    production = state.edition.production
+    production = state.row.production
     source = Edition.objects.select_related("production").get(production=production,
                                                               language=production.source_language)
-    originals = {s.line.pk: s for s in EditionState.load(source, [s.line.pk for s, _ in wanted]).lines}
+    originals = {s.id: s for s in EditionState.load(source, [s.id for s, _ in wanted]).lines}
     found = []
     for line, placement in wanted:
         assert line.take
-        mine = _source_mouth(originals[line.line.pk], source.language)
-        take = line.take.core()
+        mine = _source_mouth(originals[line.id], source.language)
+        take = line.take
         theirs = mouth_shapes(line.words, state.edition.language,
                               scaled_words(take.words, take.seconds, placement.seconds), placement.seconds)
         # Both from where the slot begins.
         late = placement.late
         moved = [type(one)(round(one.at + late, 3), one.shape) for one in theirs]
-        early = max(0.0, state.timing.tight_early + late)
-        later = max(0.0, state.timing.tight_late - late)
+        early = max(0.0, state.edition.timing.tight_early + late)
+        later = max(0.0, state.edition.timing.tight_late - late)
         match = agreement(mine, moved, early, later)
-        found.append({"line": line.line.pk, "score": match.score, "nudge": match.nudge, "nudged": match.nudged,
+        found.append({"line": line.id, "score": match.score, "nudge": match.nudge, "nudged": match.nudged,
                       "original": [asdict(one) for one in mine], "dub": [asdict(one) for one in theirs]})
     return found
 
 
-def _source_mouth(original: LineState, language: str) -> list[MouthShape]:
+def _source_mouth(original: LineStanding, language: str) -> list[MouthShape]:
     """What the source's mouth does in the line's slot."""
     assert original.line.slot
     slot = original.line.slot[1] - original.line.slot[0]
-    told = original.take.core() if original.take else None
+    told = original.take if original.take else None
     return mouth_shapes(original.words, language, scaled_words(told.words, told.seconds, slot) if told else (), slot)
 
 

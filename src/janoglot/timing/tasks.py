@@ -1,55 +1,54 @@
-"""Copies of the source recording, made in the background."""
+"""Copies of the source recording, made behind the page."""
 
 from __future__ import annotations
 
-from datetime import timedelta
-
-from celery import shared_task
-from django.utils import timezone
+from typing import Any
 
 from janoglot.core.errors import JanoglotError
 from janoglot.core.media.source import MediaFault, picture_copy, sound_copy
 from janoglot.core.speech.peaks import kept_peaks
-from janoglot.productions.models import SourceMedia
+from janoglot.productions.jobs import JobKind, Piece, register, start
+from janoglot.productions.models import Job, SourceMedia
 from janoglot.server.storage import media
-from janoglot.server.work import BULK, Work, hand_out, in_hand, looked_after, nothing_waits, standing_still
+from janoglot.server.work import BULK
 
 
-def begin_copies(row: SourceMedia) -> None:
-    SourceMedia.objects.filter(pk=row.pk).update(heartbeat=timezone.now())
-    hand_out(copy_source_media, row.pk, queue=BULK)
+def begin_copies(row: SourceMedia, user: Any = None) -> Job:
+    """Raises QueueAway, with nothing begun."""
+    copies = [what for what, there in (("sound", row.facts["has_sound"]), ("picture", row.facts["has_picture"]))
+              if there]
+    return start("copy", BULK, copies, production=row.production, subject=row.key, user=user)
 
 
-@looked_after
-def go_on_with_copies(still: timedelta | None = None) -> None:
-    """Hand out again what nobody has in hand any more. What is there is not made again."""
-    for row in standing_still(SourceMedia.objects.filter(state="making"), still):
-        if still is None or nothing_waits(BULK):
-            begin_copies(row)
-
-
-@shared_task(base=Work)
-def copy_source_media(media_id: int) -> None:
-    """Make what is played and drawn of a recording. Safe to run twice: what is there is not made again."""
-    row = SourceMedia.objects.select_related("production").filter(pk=media_id).first()
+def copy_source_media(piece: Piece) -> None:
+    """Make what is played and drawn of a recording; what is there is not made again. Raises MediaFault."""
+    row = SourceMedia.objects.select_related("production").filter(
+        production=piece.job.production, key=piece.job.subject).first()
     if row is None or row.state == "ready":
         return
-    store = media()
-    seconds = float(row.facts["seconds"])
-    with in_hand(SourceMedia, media_id):
-        try:
-            place = store.path(row.key)
-            if row.facts["has_sound"] and not store.has(row.sound_key):
+    store, seconds = media(), float(row.facts["seconds"])
+    try:
+        place = store.path(row.key)
+        if "sound" in piece.items:
+            if not store.has(row.sound_key):
                 store.write(row.sound_key, lambda half: sound_copy(place, half, seconds))
-            if row.facts["has_sound"]:
-                kept_peaks(row.sound_key, store)
-            if row.facts["has_picture"] and not store.has(row.picture_key):
-                fps = float(row.facts["fps"] or row.production.fps)
-                store.write(row.picture_key, lambda half: picture_copy(place, half, seconds, fps))
-        except (JanoglotError, OSError, RuntimeError, ValueError) as error:
-            # The sound library's errors are RuntimeErrors.
-            why = str(error) if isinstance(error, JanoglotError) else str(
-                MediaFault("The recording cannot be read: {why}", why=str(error)[:160]))
-            SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="failed", fault=why[:400])
-            return
-    SourceMedia.objects.filter(pk=media_id, key=row.key).update(state="ready", fault="")
+            kept_peaks(row.sound_key, store)
+        if "picture" in piece.items and not store.has(row.picture_key):
+            fps = float(row.facts["fps"] or row.production.fps)
+            store.write(row.picture_key, lambda half: picture_copy(place, half, seconds, fps))
+    except JanoglotError:
+        raise
+    except (OSError, RuntimeError, ValueError) as error:
+        # The sound library's errors are RuntimeErrors.
+        raise MediaFault("The recording cannot be read: {why}", why=str(error)[:160]) from error
+
+
+def _ended(job: Job) -> None:
+    SourceMedia.objects.filter(production=job.production, key=job.subject).update(state="ready", fault="")
+
+
+def _failed(job: Job) -> None:
+    SourceMedia.objects.filter(production=job.production, key=job.subject).update(state="failed", fault=job.fault)
+
+
+COPYING = register(JobKind("copy", copy_source_media, _ended, _failed))

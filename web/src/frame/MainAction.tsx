@@ -3,8 +3,8 @@ import { Square } from "lucide-react";
 import { useEffect, useRef } from "react";
 import { useTranslation } from "react-i18next";
 
-import { api, data, type Production, type Voicing } from "../shared/api/client";
-import { askForMix, castRest, startVoicing, useCurrentMix, useEdition } from "../shared/api/queries";
+import type { Job, Production } from "../shared/api/client";
+import { askForMix, castRest, startVoicing, stopJob, useCurrentMix, useEdition } from "../shared/api/queries";
 import { span } from "../shared/format";
 import { Button, IconButton, Tip } from "../shared/ui/controls";
 import { usePlace } from "./place";
@@ -62,11 +62,11 @@ export function MainAction({ production }: { production: Production }) {
   const waiting = counts.unvoiced + counts.out_of_date;
   const speakers = new Set(edition.lines.filter((line) => line.state === "uncast").map((line) => line.speaker)).size;
   const id = production.id;
-  const begin = (kind: Voicing["kind"]) =>
+  const begin = (kind: "take" | "finish") =>
     act.mutate(async () => {
       const begun = await startVoicing(id, place.language, kind);
-      client.setQueryData(["voicing", begun.id], begun);
-      client.setQueryData<Voicing[]>(["production", id, "voicings", place.language], (jobs) => [begun, ...(jobs ?? [])]);
+      client.setQueryData(["job", begun.id], begun);
+      client.setQueryData<Job[]>(["production", id, "jobs"], (jobs) => [begun, ...(jobs ?? [])]);
     });
   let label: string;
   let why = "";
@@ -123,14 +123,14 @@ export function MainAction({ production }: { production: Production }) {
   );
 }
 
-function StopButton({ name, job }: { name: string; job: Voicing }) {
+function StopButton({ name, job }: { name: string; job: Job }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const stop = useMutation({
-    mutationFn: () => data(api.DELETE("/api/voicings/{job_id}/", { params: { path: { job_id: job.id } } })),
+    mutationFn: () => stopJob(job.id),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
-    onSettled: () => client.invalidateQueries({ queryKey: ["voicing", job.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["job", job.id] }),
   });
   return (
     <IconButton name={name} className="hover:bg-white/10" disabled={stop.isPending} onClick={() => stop.mutate()}>

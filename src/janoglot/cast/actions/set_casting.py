@@ -6,7 +6,7 @@ from typing import Any
 
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import voice_named
-from janoglot.core.speech.settings import checked_settings
+from janoglot.core.speech.settings import checked_voice_settings
 from janoglot.productions.models import Casting, Edition, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -18,7 +18,7 @@ def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[
     Another voice starts with no settings marked as meant. Raises UnknownVoice, and BadInput for settings
     without a voice.
     """
-    checked_settings(changes)
+    checked_voice_settings(changes)
     if changes.get("voice"):
         changes["voice"] = voice_named(changes["voice"]).id
     with action(user, edition.production, "set_casting") as record:

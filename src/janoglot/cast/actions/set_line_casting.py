@@ -6,7 +6,7 @@ from typing import Any
 
 from janoglot.core.languages import tag_of
 from janoglot.core.speech.catalogue import voice_named
-from janoglot.core.speech.settings import SETTINGS, checked_settings
+from janoglot.core.speech.settings import SETTINGS, checked_voice_settings
 from janoglot.productions.models import Edition, Line, LineCasting
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -19,7 +19,7 @@ def set_line_casting(user: Anyone, edition: Edition, line: Line, changes: dict[s
     A line that has nothing of its own any more has no row. Raises UnknownVoice, UnknownLanguage, BadInput.
     """
     values: dict[str, Any] = {name: changes[name] for name in SETTINGS if name in changes}
-    values |= checked_settings(values)
+    values |= checked_voice_settings(values)
     if "voice" in changes:
         values["voice"] = voice_named(changes["voice"]).id if changes["voice"] else ""
     if "foreign" in changes:

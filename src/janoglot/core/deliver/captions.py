@@ -7,8 +7,9 @@ import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from janoglot.core.edition.plan import MixPlan
 from janoglot.core.script.formats.cues import Cue
-from janoglot.core.speech.takes import WordMark
+from janoglot.core.speech.takes import WordMark, scaled_words
 
 LINE_WIDTH = 42
 """Columns in a row of a caption; wide characters take two (common practice for Latin text)."""
@@ -26,6 +27,12 @@ class CaptionLine:
     start: float
     end: float
     marks: Sequence[WordMark] = ()
+
+
+def caption_lines(plan: MixPlan) -> list[CaptionLine]:
+    """What is read while the mix is heard."""
+    return [CaptionLine(line.speaker, " ".join(line.words.split()), line.start, line.end,
+                        scaled_words(line.take.words, line.take.seconds, line.seconds)) for line in plan.lines]
 
 
 def captions(lines: Sequence[CaptionLine]) -> list[Cue]:

@@ -6,12 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+from janoglot.core.speech.directing import DirectionMark
 from janoglot.core.speech.settings import VoiceSettings
-from janoglot.core.timing.placing import LineTiming, TimingSettings
+from janoglot.core.timing.settings import LineTiming, Rates, TimingSettings
 
 WordsState = Literal["empty", "draft", "edited", "approved"]
-Rates = tuple[float, float, float, float]
-"""Of a voice, as multiples of its natural speed: comfortable slow and fast, hard slow and fast."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +69,8 @@ class EditionLine:
     variant: int = 0
     own: OwnCasting | None = None
     timing: LineTiming = field(default_factory=LineTiming)
+    marks: tuple[DirectionMark, ...] = ()
+    """On the words as they are now."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,12 +88,3 @@ class Edition:
     rates: Mapping[int, Rates] = field(default_factory=dict)
     target: float = -16.0
     fps: float = 25.0
-
-
-NO_TIMING = LineTiming()
-
-
-def timing_own(timing: LineTiming) -> dict[str, object]:
-    """What a line has of its own, by name; what follows the edition is left out."""
-    return {name: getattr(timing, name) for name in LineTiming.__slots__
-            if getattr(timing, name) != getattr(NO_TIMING, name)}

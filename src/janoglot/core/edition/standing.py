@@ -6,15 +6,17 @@ the server both work by this.
 
 from __future__ import annotations
 
+import copy
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
+from typing import Literal, Self
 
 from janoglot.core.edition.model import Edition, EditionLine
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.directing import directed
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import Quality, Take, TakeRecipe, finish_key, rendition_key, sketch_key
 from janoglot.core.speech.voices import Voice
@@ -76,7 +78,7 @@ def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]
     recipe = take = None
     if line.words.strip() and not line.on_screen:
         if voice:
-            recipe = TakeRecipe(line.words, settings.shaped(voice), settings.delivery,
+            recipe = TakeRecipe(line.words, settings.shaped(voice), directed(settings.delivery, line.marks, line.words),
                                 own.language if own and own.language else edition.language,
                                 own.foreign if own else (), line.variant)
         take = (takes.get(recipe.hash) if recipe else None) or takes.get(line.chosen)
@@ -103,14 +105,14 @@ class EditionStanding:
         self._made = made
         self.lines: Sequence[LineStanding] = [line_standing(edition, line, takes) for line in edition.lines]
 
-    def with_lines(self, changed: Mapping[int, EditionLine], takes: Mapping[str, Take],
-                   timing_changed: bool = True) -> EditionStanding:
+    def with_lines(self, changed: Mapping[int, EditionLine], takes: Mapping[str, Take]) -> Self:
         """The same edition with some lines as they are now, by id, and ``takes`` beside those known. All else is kept:
         it costs what has changed."""
-        new = object.__new__(EditionStanding)
+        new = copy.copy(self)
+        for name in ("by_id", "timed_lines", "grown", "finish_keys", "finished"):
+            new.__dict__.pop(name, None)
         new.edition = replace(self.edition, lines=[changed.get(line.id, line) for line in self.edition.lines])
         new._takes = {**self._takes, **takes}
-        new._made = self._made
         new.lines = [line_standing(new.edition, changed[one.id], new._takes) if one.id in changed else one
                      for one in self.lines]
         return new
@@ -206,7 +208,7 @@ class EditionStanding:
         return finished if line.id in self.finished else sketch_key(line.recipe, placement.seconds)
 
     def counts(self) -> dict[str, int]:
-        """Lines by how they stand, and what else is told of an edition at a glance; see ``COUNTED``."""
+        """Lines by how they stand, and what else is told of an edition at a glance."""
         found = Counter(one.state for one in self.lines)
         wrong = {one.line.speaker for one in self.lines if one.wrong_language}
         worded = [one for one in self.lines if one.words.strip()]
@@ -214,12 +216,12 @@ class EditionStanding:
             "lines": len(self.lines), **{state: found[state] for state in TAKE_STATES},
             "drafts": sum(one.line.state == "draft" for one in worded),
             "approved": sum(one.line.state == "approved" for one in worded),
-            "sketch": len(self.sketches()), "over": sum(p.over > 0 for p in self.placements),
+            "sketch": len(self.sketches()), "over": sum(p.harm > 0 for p in self.placements),
             "wrong_language": len(wrong),
         }
 
 
-def takes_named(edition: Edition, cast_lines: Iterable[LineStanding] = ()) -> set[str]:
+def takes_named(edition: Edition) -> set[str]:
     """Hashes of every take that lines of ``edition`` want or have chosen: which ones there are is for the caller to
     find out."""
     wanted = {line_standing(edition, line, {}).wanted for line in edition.lines}

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import ndimage
 
-from janoglot.core.mix.loudness import true_peaks
+from janoglot.core.audio.loudness import true_peaks
 
 LOOKAHEAD = 0.004
 """Seconds."""

@@ -17,10 +17,10 @@ import numpy.typing as npt
 import soundfile
 import soxr
 
+from janoglot.core.audio.edges import soft_edges
+from janoglot.core.audio.loudness import SILENCE, LoudnessMeter
 from janoglot.core.errors import BadInput, NothingToMix
 from janoglot.core.mix.limiter import Limiter, limit
-from janoglot.core.mix.loudness import SILENCE, LoudnessMeter
-from janoglot.core.speech.trimming import soft_edges
 from janoglot.core.store import atomic_file
 
 RATE = 48_000

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
+from typing import Any
 
 from janoglot.core.errors import Problem
 
@@ -25,10 +27,35 @@ class ScriptLine:
     wordings: dict[str, str] = field(default_factory=dict)
     on_screen: bool = False
     """Read there, translated, and never voiced."""
+    in_sight: bool | None = None
+    """Whether the camera sees the mouth; None where nobody has said."""
+    own: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """By language (BCP 47): what was decided of this line there beside its words, as our own format has it."""
 
     @property
     def slot(self) -> tuple[float, float] | None:
         return None if self.start is None or self.end is None else (self.start, self.end)
+
+
+@dataclass(slots=True)
+class ScriptPart:
+    """A run of lines. ``start`` and ``end``: seconds, where it is fixed in the picture; see
+    :class:`janoglot.core.edition.model.EditionPart`."""
+
+    name: str
+    start: float | None = None
+    end: float | None = None
+    may_grow: bool = False
+
+
+@dataclass(slots=True)
+class ScriptEdition:
+    """What was decided of one language beside the words: by speaker's name ``cast`` and ``rates``, and ``timing``. As
+    our own format has it; checked where it is used."""
+
+    cast: dict[str, dict[str, Any]] = field(default_factory=dict)
+    timing: dict[str, Any] = field(default_factory=dict)
+    rates: dict[str, dict[str, Any]] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -49,6 +76,12 @@ class Script:
     """Frames a second that they were read at."""
     prose: bool = False
     """Read as a book's text, by one voice."""
+    parts: list[ScriptPart] = field(default_factory=list)
+    """In order, where more is known of them than their names."""
+    editions: dict[str, ScriptEdition] = field(default_factory=dict)
+    """By language, where the file is a whole production."""
+    target: float | None = None
+    """LUFS, of the programme, where the file says so."""
 
     @property
     def speakers(self) -> list[str]:
@@ -61,3 +94,16 @@ class Script:
 
     def wording(self, line: ScriptLine, language: str, source_language: str) -> str:
         return line.words if language == source_language else line.wordings.get(language, "")
+
+    def runs(self) -> list[tuple[ScriptPart, list[ScriptLine]]]:
+        """The lines by parts: runs of lines of one name, with what else is known of each part."""
+        known = list(self.parts)
+        found = []
+        for name, lines in itertools.groupby(self.lines, key=lambda line: line.part):
+            part = ScriptPart(name)
+            for at, one in enumerate(known):
+                if one.name == name:
+                    part, known = one, known[at + 1:]
+                    break
+            found.append((part, list(lines)))
+        return found

@@ -10,7 +10,7 @@ import numpy.typing as npt
 import parselmouth
 from scipy.signal import find_peaks
 
-from janoglot.core.mix.loudness import measure
+from janoglot.core.audio.loudness import measure
 from janoglot.core.speech.engines.base import Samples
 
 Floats = npt.NDArray[np.floating]

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from janoglot.core.errors import BadInput
+from janoglot.core.settings import bounds_of, setting
 from janoglot.core.speech.engines.base import Delivery
 from janoglot.core.speech.voices import Voice
 
-LIMITS: dict[str, tuple[float, float]] = {
-    "pace": (0.7, 1.4), "pitch": (-6.0, 6.0), "melody": (0.2, 2.0), "pauses": (0.3, 3.0), "level_db": (-12.0, 12.0),
-    "brighter": (-6.0, 6.0), "breathier": (0.0, 0.6), "younger": (-1.0, 1.0),
-}
 _TRACT = 0.09
 _PITCH = 2.0
 
@@ -25,14 +22,14 @@ class VoiceSettings:
     ``breathier`` adds breath, 0–1; ``younger`` runs from older (−1) to younger (+1), by a shorter vocal tract and a
     higher pitch."""
 
-    pace: float = 1.0
-    pitch: float = 0.0
-    melody: float = 1.0
-    pauses: float = 1.0
-    level_db: float = 0.0
-    brighter: float = 0.0
-    breathier: float = 0.0
-    younger: float = 0.0
+    pace: float = setting(1.0, 0.7, 1.4)
+    pitch: float = setting(0.0, -6.0, 6.0)
+    melody: float = setting(1.0, 0.2, 2.0)
+    pauses: float = setting(1.0, 0.3, 3.0)
+    level_db: float = setting(0.0, -12.0, 12.0)
+    brighter: float = setting(0.0, -6.0, 6.0)
+    breathier: float = setting(0.0, 0.0, 0.6)
+    younger: float = setting(0.0, -1.0, 1.0)
 
     @property
     def delivery(self) -> Delivery:
@@ -52,13 +49,15 @@ class VoiceSettings:
 
     def over(self, given: Mapping[str, float | None]) -> VoiceSettings:
         """These settings with those of ``given`` that are not None."""
-        return replace(self, **{name: value for name, value in given.items() if value is not None and name in LIMITS})
+        return replace(self, **{name: value for name, value in given.items()
+                                if value is not None and name in VOICE_BOUNDS})
 
 
-SETTINGS = tuple(one.name for one in fields(VoiceSettings))
+VOICE_BOUNDS = bounds_of(VoiceSettings)
+SETTINGS = tuple(VOICE_BOUNDS)
 
 
-def checked_settings(given: Mapping[str, Any]) -> dict[str, float]:
+def checked_voice_settings(given: Mapping[str, Any]) -> dict[str, float]:
     """The settings in ``given`` as numbers. Raises BadInput for one that is none or outside its limits."""
     found = {}
     for name in SETTINGS:
@@ -68,7 +67,7 @@ def checked_settings(given: Mapping[str, Any]) -> dict[str, float]:
             value = float(given[name])
         except (TypeError, ValueError):
             raise BadInput("“{value}” is no number for {name}.", value=str(given[name])[:30], name=name) from None
-        low, high = LIMITS[name]
+        low, high = VOICE_BOUNDS[name]
         if not low <= value <= high:
             raise BadInput("{name} runs from {low:g} to {high:g}, not {value:g}.", name=name, low=low, high=high,
                            value=value)

@@ -16,13 +16,14 @@ import regex
 import soundfile
 import soxr
 
+from janoglot.core.audio.edges import soft_edges
+from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
-from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Mark, Samples, Spoken, Utterance
 from janoglot.core.speech.sketching import sketch_voice
-from janoglot.core.speech.trimming import at_kept_loudness, soft_edges, trim
+from janoglot.core.speech.trimming import at_kept_loudness, trim
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import Store
 

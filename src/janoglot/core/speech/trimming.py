@@ -6,14 +6,13 @@ from itertools import pairwise
 
 import numpy as np
 
+from janoglot.core.audio.edges import soft_edges
 from janoglot.core.speech.engines.base import KEPT_LUFS, Mark, Samples, Spoken
 
 FLOOR_DB = -50.0
 """What lies this far under the loudest 10 ms is silence."""
 MARGIN = 0.015
 """Seconds kept on either side, so that soft onsets and releases are whole."""
-EDGE = 0.005
-"""Seconds of fade at either end."""
 _FRAME = 0.010
 
 
@@ -33,17 +32,6 @@ def audible_span(samples: Samples, rate: int) -> tuple[int, int]:
     start = max(0, int(heard[0]) * frame - margin)
     end = min(len(samples), (int(heard[-1]) + 1) * frame + margin)
     return start, end
-
-
-def soft_edges(samples: Samples, rate: int, seconds: float = EDGE) -> Samples:
-    """A copy with raised-cosine fades of ``seconds`` at both ends, so that it joins silence without a step."""
-    out = samples.astype(np.float32, copy=True)
-    length = min(round(rate * seconds), len(out) // 2)
-    if length:
-        ramp = (0.5 - 0.5 * np.cos(np.pi * (np.arange(length) + 0.5) / length)).astype(np.float32)
-        out[:length] *= ramp
-        out[-length:] *= ramp[::-1]
-    return out
 
 
 def trim(spoken: Spoken) -> Spoken:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from janoglot.core.timing.placing import TimedLine, TimingSettings, place, programme_seconds
+from janoglot.core.timing.placing import TimedLine, place, programme_seconds
+from janoglot.core.timing.settings import TimingSettings
 
 SLOWEST_PACE, QUICKEST_PACE = 0.5, 2.0
 

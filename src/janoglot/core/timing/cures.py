@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, overlap_meant, place
+from janoglot.core.timing.placing import Placement, TimedLine, overlap_meant, place
+from janoglot.core.timing.settings import TimingSettings
 
 CureKind = Literal["silence", "early", "faster", "trim", "quicker_voice", "overlap", "hold_part"]
 CURES: tuple[CureKind, ...] = ("silence", "early", "faster", "trim", "quicker_voice", "overlap", "hold_part")

@@ -6,7 +6,8 @@ import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
-from janoglot.core.timing.placing import Placement, TimedLine, TimingSettings, place
+from janoglot.core.timing.placing import Placement, TimedLine, place
+from janoglot.core.timing.settings import TimingSettings
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,58 +27,11 @@ import numpy as np
 
 from janoglot.core.timing.least_cost import HARD, Floats, Ints, Rows, least_cost
 from janoglot.core.timing.pacing import gap_after
+from janoglot.core.timing.settings import LineTiming, TimingSettings
 
 Flag = Literal["over", "late", "early", "into_silence", "fast", "slow", "short", "collides", "no_take"]
-Mode = Literal["within", "hold", "run", "pinned"]
-MODES: tuple[Mode, ...] = ("within", "hold", "run", "pinned")
-
 TOUCH = 0.05
 """Slots that overlap by no more than this were meant to touch: captions are rounded."""
-
-
-@dataclass(frozen=True, slots=True)
-class TimingSettings:
-    """Rates are multiples of the natural speed; everything else is in seconds, but ``pace``.
-
-    ``early`` and ``late`` are how far a line may start from its in-time; the ``tight`` ones are for mouths in sight.
-    ``run_on`` is how much of the silence after its slot a line may use. ``pace`` above 1 makes the pauses of untimed
-    lines shorter, ``untimed_rate`` is how fast those are spoken.
-    """
-
-    comfortable_slow: float = 0.92
-    comfortable_fast: float = 1.15
-    hard_slow: float = 0.80
-    hard_fast: float = 1.35
-    early: float = 0.25
-    late: float = 0.40
-    tight_early: float = 0.08
-    tight_late: float = 0.08
-    run_on: float = 1.5
-    pace: float = 1.0
-    untimed_rate: float = 1.0
-    breath: float = 0.08
-    """Kept free before whoever speaks next, unless the source leaves less."""
-
-
-@dataclass(frozen=True, slots=True)
-class LineTiming:
-    """What has been decided for one line; None and nothing follow the edition.
-
-    ``mode``: *within* its slot and the silence that it may use; *hold*, which fills the slot from end to end; *run*, at
-    its natural length; *pinned*, which starts at ``at``. ``seconds`` is a length it is to be played in. ``overlap`` is
-    how far it may speak over whoever is next, ``pause`` the silence before it where it has no slot (below nothing:
-    it begins while the one before still speaks).
-    """
-
-    mode: Mode = "within"
-    at: float | None = None
-    seconds: float | None = None
-    hard_fast: float | None = None
-    early: float | None = None
-    late: float | None = None
-    run_on: float | None = None
-    overlap: float = 0.0
-    pause: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

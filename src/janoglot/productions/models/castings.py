@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any, ClassVar
+
 from django.db import models
 
+from janoglot.core.edition.from_script import own_casting_of
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.productions.belonging import belongs
 from janoglot.productions.models.lines import Line, Speaker
@@ -36,6 +39,13 @@ class Casting(models.Model):
         db_table = "cast_casting"
         constraints = [models.UniqueConstraint(fields=["edition", "speaker"], name="one_casting_each")]
 
+    def told(self) -> dict[str, Any]:
+        """As it is taken out with its production."""
+        usual = VoiceSettings()
+        own = {name: getattr(self, name) for name in SETTINGS if getattr(self, name) != getattr(usual, name)}
+        return {"voice": self.voice, **own, **({"accent_meant": True} if self.accent_meant else {}),
+                **({"note": self.note} if self.note else {})}
+
     @property
     def settings(self) -> VoiceSettings:
         return VoiceSettings(**{name: getattr(self, name) for name in SETTINGS})
@@ -47,6 +57,8 @@ class LineCasting(models.Model):
 
     ``language`` is what all of the line's words are in, where that is not the edition's.
     """
+
+    TOLD_AS: ClassVar[str] = "casting"
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_castings")
     line = models.ForeignKey(Line, models.CASCADE, related_name="line_castings")
@@ -71,3 +83,15 @@ class LineCasting(models.Model):
     def own(self) -> dict[str, float]:
         """The settings that are the line's own."""
         return {name: getattr(self, name) for name in SETTINGS if getattr(self, name) is not None}
+
+    def told(self) -> dict[str, Any] | None:
+        """As it is taken out with its production."""
+        found = {"voice": self.voice, "language": self.language, "foreign": self.foreign, **self.own}
+        return {name: value for name, value in found.items() if value not in ("", [])} or None
+
+    @classmethod
+    def from_told(cls, told: dict[str, Any]) -> LineCasting | None:
+        """Raises BadInput, UnknownVoice, UnknownLanguage."""
+        own = own_casting_of(told)
+        return None if own is None else cls(voice=own.voice, language=own.language, **dict(own.settings), foreign=[
+            {"words": words, "language": language} for words, language in own.foreign])

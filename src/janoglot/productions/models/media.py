@@ -10,7 +10,7 @@ from janoglot.productions.models.production import Production
 MEDIA_STATES = [("making", "making"), ("ready", "ready"), ("failed", "failed")]
 
 
-@belongs("production", free=("state", "fault", "heartbeat"))
+@belongs("production", free=("state", "fault"))
 class SourceMedia(models.Model):
     """The recording or video that a production was made from. Copies to play and to draw lie under ``key``.
 
@@ -23,7 +23,6 @@ class SourceMedia(models.Model):
     facts = models.JSONField(default=dict)
     state = models.CharField(max_length=10, choices=MEDIA_STATES, default="making")
     fault = models.CharField(max_length=400, blank=True)
-    heartbeat = models.DateTimeField(null=True)
     brought = models.DateTimeField(auto_now_add=True)
 
     class Meta:

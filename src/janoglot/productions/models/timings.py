@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from django.db import models
 
-from janoglot.core.timing.placing import LineTiming as CoreTiming
+from janoglot.core.timing.settings import LineTiming as CoreTiming
+from janoglot.core.timing.settings import checked_line_timing
 from janoglot.productions.belonging import Cut, belongs
 from janoglot.productions.models.lines import Line
 from janoglot.productions.models.production import Edition
@@ -20,6 +21,8 @@ if TYPE_CHECKING:
 class LineTiming(models.Model):
     """What one line of one edition has of its own: ``own`` holds fields of the core's LineTiming, by name."""
 
+    TOLD_AS: ClassVar[str] = "timing"
+
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_timings")
     line = models.ForeignKey(Line, models.CASCADE, related_name="timings")
     own = models.JSONField(default=dict)
@@ -31,6 +34,16 @@ class LineTiming(models.Model):
     @property
     def core(self) -> CoreTiming:
         return CoreTiming(**self.own)
+
+    def told(self) -> dict[str, Any] | None:
+        """As it is taken out with its production."""
+        return self.own or None
+
+    @classmethod
+    def from_told(cls, told: dict[str, Any]) -> LineTiming | None:
+        """Raises BadInput."""
+        own = checked_line_timing(told)
+        return cls(own=own) if own else None
 
     @classmethod
     def when_split(cls, record: Recorder, rows: Sequence[LineTiming], cut: Cut) -> None:

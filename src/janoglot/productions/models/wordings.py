@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from django.contrib.auth.models import User
 from django.db import models
@@ -43,6 +43,8 @@ class Wording(models.Model):
         DRAFT = "draft", "draft"
         EDITED = "edited", "edited"
         APPROVED = "approved", "approved"
+
+    TOLD_AS: ClassVar[str] = "wording"
 
     line = models.ForeignKey(Line, models.CASCADE, related_name="wordings")
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="wordings")
@@ -104,6 +106,10 @@ class Wording(models.Model):
             elif mine.text != text:
                 record.update(mine, revision=mine.revision + 1, **values)
         record.delete_all(rows)
+
+    def told(self) -> dict[str, Any] | None:
+        """As it is taken out with its production, beside the words: what nobody has read yet, what is approved."""
+        return {"state": self.state} if self.state in (self.State.DRAFT, self.State.APPROVED) else None
 
     def for_other_edition(self, language: str) -> Wording:
         """Words of the same language are a draft there until somebody has read them; others are left behind."""

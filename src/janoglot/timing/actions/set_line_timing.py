@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from typing import Any
 
-from janoglot.editions.timing_settings import checked_line
+from janoglot.core.timing.settings import checked_line_timing
 from janoglot.productions.models import Edition, LineTiming
 from janoglot.productions.neighbours import lines_of
 from janoglot.productions.permissions import Anyone
@@ -34,7 +34,7 @@ def set_line_timing(user: Anyone, edition: Edition, line_ids: Collection[int], c
             shift = shifts.get(line.pk, 0.0) if shifts else 0.0
             if wanted.get("at") is not None and shift:
                 wanted["at"] = max(0.0, wanted["at"] - shift)
-            own = checked_line({**(row.own if row else {}), **wanted}) if changes is not None else {}
+            own = checked_line_timing({**(row.own if row else {}), **wanted}) if changes is not None else {}
             if row is None and own:
                 record.create(LineTiming(edition=edition, line=line, own=own))
             elif row is not None and own:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.core.timing.placing import TimingSettings
-from janoglot.editions.timing_settings import BOUNDS, RATES, checked_settings, consistent
+from janoglot.core.timing.settings import RATES, TimingSettings, checked_timing, require_consistent, timing_of
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -20,10 +19,10 @@ def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Editi
     given = {name: value for name, value in changes.items() if name != "speakers"}
     for name in [name for name, value in given.items() if value is None]:
         timing.pop(name, None)
-    timing.update(checked_settings({name: value for name, value in given.items() if value is not None}))
+    timing.update(checked_timing({name: value for name, value in given.items() if value is not None}))
     usual = TimingSettings()
     timing = {name: value for name, value in timing.items() if value != getattr(usual, name)}
-    consistent(TimingSettings(**timing))
+    require_consistent(TimingSettings(**timing))
     kept = {}
     there = {str(pk) for pk in edition.production.speakers.values_list("id", flat=True)}
     for speaker, own in speakers.items():
@@ -32,8 +31,8 @@ def set_timing(user: Anyone, edition: Edition, changes: dict[str, Any]) -> Editi
             continue
         if not set(own) <= set(RATES) or str(speaker) not in there:
             raise BadInput("Rates of a voice are given by the speaker and the names {names}.", names=", ".join(RATES))
-        kept[str(speaker)] = checked_settings(own)
-        consistent(TimingSettings(**{**{n: v for n, v in timing.items() if n in BOUNDS}, **kept[str(speaker)]}))
+        kept[str(speaker)] = checked_timing(own)
+        require_consistent(timing_of({**timing, **kept[str(speaker)]}))
     if kept:
         timing["speakers"] = kept
     with action(user, edition.production, "set_timing", goes_on=True) as record:

@@ -1,6 +1,6 @@
 import { notifyManager, QueryClient, useMutation, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 
-import { api, data, editionPath, Fault, type Casting, type Mix, type Schemas, type Voicing } from "./client";
+import { api, data, editionPath, Fault, type Casting, type Job, type Mix, type Schemas } from "./client";
 
 // What a key does here is drawn before the next key comes: a caret that moves late lets letters fall into the wrong line.
 notifyManager.setScheduler(queueMicrotask);
@@ -104,9 +104,9 @@ export function useChange<Input>(production: number, act: (input: Input) => Prom
 export function startVoicing(
   production: number,
   language: string,
-  kind: Voicing["kind"] = "take",
+  kind: "take" | "finish" = "take",
   lines?: number[],
-): Promise<Voicing> {
+): Promise<Job> {
   return data(
     api.POST("/api/productions/{production_id}/editions/{language}/voicings/", {
       ...path(production, language),
@@ -115,13 +115,31 @@ export function startVoicing(
   );
 }
 
-/** Jobs that run in an edition, the newest first; looked for again while any does. */
-export const useVoicings = (production: number, language: string) =>
+/** Jobs that run for a production, the newest first; looked for again while any does. */
+export const useJobs = (production: number) =>
   useQuery({
-    queryKey: ["production", production, "voicings", language],
-    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/voicings/", path(production, language))),
+    queryKey: ["production", production, "jobs"],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/jobs/", { params: { path: { production_id: production } } })),
     refetchInterval: (query) => (query.state.data?.length ? 1_000 : false),
   });
+
+/** A job, followed by its id until it has ended. */
+export const useJobById = (id: number | null, every = 400) =>
+  useQuery({
+    queryKey: ["job", id],
+    enabled: id !== null,
+    queryFn: () => data(api.GET("/api/jobs/{job_id}/", { params: { path: { job_id: id ?? 0 } } })),
+    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : every),
+  }).data;
+
+export function stopJob(id: number): Promise<Job> {
+  return data(api.DELETE("/api/jobs/{job_id}/", { params: { path: { job_id: id } } }));
+}
+
+/** Have the voices of a language measured that nobody has measured yet: until then they are guessed at. */
+export function haveMeasured(production: number, language: string): Promise<unknown> {
+  return data<unknown>(api.POST("/api/productions/{production_id}/editions/{language}/measures/", path(production, language)));
+}
 
 export function askForMix(production: number, language: string): Promise<Mix> {
   return data(api.POST("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language)));

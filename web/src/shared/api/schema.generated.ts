@@ -4,24 +4,6 @@
  */
 
 export interface paths {
-    "/api/drafts/{job_id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description How far drafting is. */
-        get: operations["drafts_retrieve"];
-        put?: never;
-        post?: never;
-        /** @description Stop drafting; what is drafted stays. */
-        delete: operations["drafts_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/imports/": {
         parameters: {
             query?: never;
@@ -68,6 +50,24 @@ export interface paths {
         /** @description Make a production from a draft that was brought in. */
         post: operations["imports_production_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far a job is. */
+        get: operations["jobs_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Stop a job; what is done stays done. */
+        delete: operations["jobs_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -655,6 +655,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/measures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Have voices that speak the language measured which nobody has measured yet: until then they are guessed at.
+         *
+         *     Who may listen may ask: it changes nothing of the production.
+         */
+        post: operations["productions_editions_measures_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/memory/": {
         parameters: {
             query?: never;
@@ -993,8 +1014,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Jobs that are running in this edition, the newest first. */
-        get: operations["productions_editions_voicings_list"];
+        get?: never;
         put?: never;
         /** @description Voice the lines that need it, or finish what is sketched: the lines named, or all. */
         post: operations["productions_editions_voicings_create"];
@@ -1102,6 +1122,23 @@ export interface paths {
         };
         /** @description The last 300 changes, the newest first. */
         get: operations["productions_history_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/jobs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The jobs that run for a production, the newest first. */
+        get: operations["productions_jobs_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1490,24 +1527,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/voicings/{job_id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description How far a job is. */
-        get: operations["voicings_retrieve"];
-        put?: never;
-        post?: never;
-        /** @description Stop a job; what is done stays done. */
-        delete: operations["voicings_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1674,6 +1693,8 @@ export interface components {
         };
         CastingChangeRequest: {
             voice?: string;
+            accent_meant?: boolean;
+            note?: string;
             /** Format: double */
             pace?: number;
             /** Format: double */
@@ -1690,8 +1711,6 @@ export interface components {
             breathier?: number;
             /** Format: double */
             younger?: number;
-            accent_meant?: boolean;
-            note?: string;
         };
         /** @description Lines of a part in an edition, each counted by its wording's state; voiced and fitting ones beside that. */
         Cell: {
@@ -1854,28 +1873,6 @@ export interface components {
              */
             again: boolean;
         };
-        Drafting: {
-            id: number;
-            language: string;
-            state: components["schemas"]["DraftingStateEnum"];
-            total: number;
-            done: number;
-            exact: number;
-            fuzzy: number;
-            drafted: number;
-            /** @description Lines for which there is neither memory nor an engine. */
-            without: number;
-            /** @description Why some stayed empty; empty where none did. */
-            fault: string;
-        };
-        /**
-         * @description * `running` - running
-         *     * `stopped` - stopped
-         *     * `failed` - failed
-         *     * `done` - done
-         * @enum {string}
-         */
-        DraftingStateEnum: "running" | "stopped" | "failed" | "done";
         DuplicateRequest: {
             name: string;
             /** @default true */
@@ -2054,19 +2051,66 @@ export interface components {
             name: string;
             lines: number;
         };
+        Job: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            production: number | null;
+            /** @description Of the edition that it is for. */
+            language: string | null;
+            /** @description What it is about, where that is not lines. */
+            subject: string;
+            by: string | null;
+            state: components["schemas"]["JobStateEnum"];
+            /** @description Of lines, voices, … */
+            total: number;
+            done: number;
+            /**
+             * Format: double
+             * @description Of the work, 0 to 1.
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description How much work it is, in its kind's own measure.
+             */
+            cost: number;
+            /** @description Its priority. */
+            queue: string;
+            /** Format: double */
+            seconds_left: number | null;
+            /** @description Why nothing could be made, or something could not. */
+            fault: string;
+            /** @description By line. */
+            faults: components["schemas"]["JobFault"][];
+            /** @description What came of it, counted. */
+            report: {
+                [key: string]: number;
+            };
+        };
+        JobFault: {
+            line: number;
+            number: number;
+            message: string;
+        };
         /**
          * @description * `take` - take
          *     * `finish` - finish
+         *     * `draft` - draft
+         *     * `mix` - mix
+         *     * `copy` - copy
+         *     * `measure` - measure
+         *     * `deliver` - deliver
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish";
+        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure" | "deliver";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
          *     * `done` - done
+         *     * `failed` - failed
          * @enum {string}
          */
-        JobStateEnum: "running" | "stopped" | "done";
+        JobStateEnum: "running" | "stopped" | "done" | "failed";
         LabelGroup: {
             into: number;
             /** @description The others. */
@@ -2373,13 +2417,13 @@ export interface components {
             short_term: number[];
         };
         /**
-         * @description * `making` - making
+         * @description * `absent` - absent
+         *     * `making` - making
          *     * `ready` - ready
          *     * `failed` - failed
-         *     * `absent` - absent
          * @enum {string}
          */
-        MixStateEnum: "making" | "ready" | "failed" | "absent";
+        MixStateEnum: "absent" | "making" | "ready" | "failed";
         /**
          * @description * `within` - within
          *     * `hold` - hold
@@ -3006,22 +3050,12 @@ export interface components {
             /** Format: double */
             pitch_hz: number;
         };
-        Voicing: {
-            id: number;
-            language: string;
-            kind: components["schemas"]["JobKindEnum"];
-            state: components["schemas"]["JobStateEnum"];
-            total: number;
-            done: number;
-            /** Format: double */
-            seconds_left: number | null;
-            faults: components["schemas"]["VoicingFault"][];
-        };
-        VoicingFault: {
-            line: number;
-            number: number;
-            message: string;
-        };
+        /**
+         * @description * `take` - take
+         *     * `finish` - finish
+         * @enum {string}
+         */
+        VoicingKindEnum: "take" | "finish";
         VoicingRequestRequest: {
             lines?: number[];
             /**
@@ -3031,7 +3065,7 @@ export interface components {
              *     * `finish` - finish
              * @default take
              */
-            kind: components["schemas"]["JobKindEnum"];
+            kind: components["schemas"]["VoicingKindEnum"];
         };
         WhatIf: {
             now: components["schemas"]["Standing"];
@@ -3099,47 +3133,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    drafts_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Drafting"];
-                };
-            };
-        };
-    };
-    drafts_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
     imports_create: {
         parameters: {
             query?: never;
@@ -3212,6 +3205,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Production"];
+                };
+            };
+        };
+    };
+    jobs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    jobs_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -4097,7 +4132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Drafting"];
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -4205,6 +4240,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Meaning"];
                 };
+            };
+        };
+    };
+    productions_editions_measures_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4778,28 +4842,6 @@ export interface operations {
             };
         };
     };
-    productions_editions_voicings_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                language: string;
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Voicing"][];
-                };
-            };
-        };
-    };
     productions_editions_voicings_create: {
         parameters: {
             query?: never;
@@ -4822,7 +4864,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Voicing"];
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -5000,6 +5042,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Record"][];
+                };
+            };
+        };
+    };
+    productions_jobs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"][];
                 };
             };
         };
@@ -5690,47 +5753,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Favourites"];
                 };
-            };
-        };
-    };
-    voicings_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Voicing"];
-                };
-            };
-        };
-    };
-    voicings_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Square, WandSparkles } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { TFunction } from "i18next";
@@ -6,7 +6,8 @@ import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../frame/Workplace";
 import { useNotices } from "../../frame/notices";
-import { api, data, type Schemas } from "../../shared/api/client";
+import { api, data, type Job } from "../../shared/api/client";
+import { stopJob, useJobById } from "../../shared/api/queries";
 import { Button, IconButton, Tip } from "../../shared/ui/controls";
 import { useDraftingMeans } from "./useAdapt";
 
@@ -31,7 +32,7 @@ export function DraftButton({ production, edition, only, again = 0 }: {
     onSuccess: (begun) => setJob(begun.id),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
   });
-  const now = useDrafting(job);
+  const now = useJobById(job);
   useEffect(() => {
     if (!now || now.state === "running") return;
     void client.invalidateQueries({ queryKey: ["production", production.id] });
@@ -43,7 +44,7 @@ export function DraftButton({ production, edition, only, again = 0 }: {
     return (
       <span className="flex items-center gap-1 text-xs" role="status">
         {t("draft.progress", { done: now.done, total: now.total })}
-        <IconButton name={t("draft.stop")} className="size-7" onClick={() => void data(api.DELETE("/api/drafts/{job_id}/", { params: { path: { job_id: now.id } } }))}><Square size={13} aria-hidden /></IconButton>
+        <IconButton name={t("draft.stop")} className="size-7" onClick={() => void stopJob(now.id)}><Square size={13} aria-hidden /></IconButton>
       </span>
     );
   if (!empty && !again) return null;
@@ -64,7 +65,7 @@ export function DraftButton({ production, edition, only, again = 0 }: {
   );
 }
 
-export function startDrafting(production: number, language: string, lines?: number[], again = false): Promise<Schemas["Drafting"]> {
+export function startDrafting(production: number, language: string, lines?: number[], again = false): Promise<Job> {
   return data(
     api.POST("/api/productions/{production_id}/editions/{language}/drafts/", {
       params: { path: { production_id: production, language } },
@@ -73,18 +74,9 @@ export function startDrafting(production: number, language: string, lines?: numb
   );
 }
 
-/** A drafting job, followed until it has ended. */
-export function useDrafting(job: number | null): Schemas["Drafting"] | undefined {
-  return useQuery({
-    queryKey: ["drafting", job],
-    enabled: job !== null,
-    queryFn: () => data(api.GET("/api/drafts/{job_id}/", { params: { path: { job_id: job ?? 0 } } })),
-    refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 400),
-  }).data;
-}
-
-function toldOf(job: Schemas["Drafting"], t: TFunction): { tone: "bad" | "calm"; text: string } {
-  const made = job.exact + job.fuzzy + job.drafted;
-  const text = t("draft.done", { count: made, exact: job.exact, fuzzy: job.fuzzy, drafted: job.drafted });
+function toldOf(job: Job, t: TFunction): { tone: "bad" | "calm"; text: string } {
+  const { exact = 0, fuzzy = 0, drafted = 0 } = job.report;
+  const made = exact + fuzzy + drafted;
+  const text = t("draft.done", { count: made, exact, fuzzy, drafted });
   return job.fault ? { tone: made ? "calm" : "bad", text: `${text} ${job.fault}` } : { tone: "calm", text };
 }

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
 import { api, data, type EditionLines, type Production } from "../../shared/api/client";
-import { setCasting, useChange } from "../../shared/api/queries";
+import { haveMeasured, setCasting, useChange } from "../../shared/api/queries";
 import { Button } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { laidOut } from "./laidOut";
@@ -35,6 +36,7 @@ export function ContrastMap({
       data(api.GET("/api/productions/{production_id}/editions/{language}/contrast/", { params: { path: { production_id: production.id, language } } })),
   });
   const take = useChange(production.id, ({ speaker, voice }: { speaker: number; voice: string }) => setCasting(production.id, language, speaker, { voice }));
+  useEffect(() => void haveMeasured(production.id, language).catch(() => undefined), [production.id, language]);
   const found = query.data;
   if (!found) return <p className="ps-4 text-sm text-soft" role="status">{t("common.loading")}</p>;
   if (!found.points.length) return <p className="ps-4 text-sm text-soft">{t("cast.mapEmpty")}</p>;

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Search, Star, TriangleAlert } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../../frame/notices";
 import { useSample } from "../../frame/player";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
-import { castRest, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
+import { castRest, haveMeasured, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
 import { Button, Notice, Select, Tick } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { auditionAddress, SampleButton, voiceHome } from "./CastStage";
@@ -80,6 +80,7 @@ export function VoiceChooser({
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/match/", { params: { path } })),
     placeholderData: (previous) => previous,
   });
+  useEffect(() => void haveMeasured(production.id, language).catch(() => undefined), [production.id, language]);
   const favourites = useQuery({ queryKey: ["favourites"], queryFn: () => data(api.GET("/api/voices/favourites/")), staleTime: 60_000 });
   const mine = new Set(favourites.data?.voices ?? []);
   const keep = useMutation({

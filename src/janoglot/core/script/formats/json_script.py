@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import json
+import math
+from dataclasses import asdict
 from typing import Any
 
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import read_json
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
-from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
 
-VERSION = 1
+VERSION = 2
 
 
 class JsonScript:
@@ -37,6 +39,7 @@ class JsonScript:
                 continue
             script.lines.append(line)
             script.languages += [tag for tag in line.wordings if tag not in script.languages]
+        _production(data, script)
         named = [tag for tag in map(_tag, data.get("languages") or []) if tag] \
             if isinstance(data.get("languages"), list) else []
         script.languages = list(dict.fromkeys([*named, *script.languages]))
@@ -54,11 +57,24 @@ class JsonScript:
                 entry["notes"] = line.notes
             if line.on_screen:
                 entry["on_screen"] = True
+            if line.in_sight is not None:
+                entry["in_sight"] = line.in_sight
             if line.wordings:
                 entry["wordings"] = line.wordings
+            if line.own:
+                entry["own"] = line.own
             lines.append(entry)
-        return json.dumps({"version": VERSION, "source_language": source_language, "languages": script.languages,
-                           "lines": lines}, ensure_ascii=False, indent=1) + "\n"
+        whole: dict[str, Any] = {"version": VERSION, "source_language": source_language, "languages": script.languages}
+        if script.target is not None:
+            whole["target_lufs"] = script.target
+        if script.fps is not None:
+            whole["fps"] = script.fps
+        if script.parts:
+            whole["parts"] = [{"name": part.name, "in": part.start, "out": part.end, "may_grow": part.may_grow}
+                              for part in script.parts]
+        if script.editions:
+            whole["editions"] = {tag: asdict(edition) for tag, edition in script.editions.items()}
+        return json.dumps({**whole, "lines": lines}, ensure_ascii=False, indent=1) + "\n"
 
 
 def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | None:
@@ -81,8 +97,37 @@ def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | No
         else:
             script.problems.append(Problem("bad_time", "“in” and “out” are no slot that runs forward: the line is "
                                            "kept without.", {}, number))
+    sight = entry.get("in_sight")
+    own = {tag: told for name, told in _objects(entry.get("own")) if (tag := _tag(name))}
     return ScriptLine(_words(entry.get("speaker")) or UNNAMED, words, slot[0], slot[1], _words(entry.get("notes")),
-                      _words(entry.get("part")), number, wordings, entry.get("on_screen") is True)
+                      _words(entry.get("part")), number, wordings, entry.get("on_screen") is True,
+                      sight if isinstance(sight, bool) else None, own)
+
+
+def _production(data: dict[str, Any], script: Script) -> None:
+    """What a whole production says beside its lines."""
+    script.target, script.fps = _number(data.get("target_lufs")), _number(data.get("fps"))
+    for entry in data["parts"] if isinstance(data.get("parts"), list) else []:
+        if isinstance(entry, dict):
+            script.parts.append(ScriptPart(_words(entry.get("name")), _number(entry.get("in")),
+                                           _number(entry.get("out")), entry.get("may_grow") is True))
+    for name, told in _objects(data.get("editions")):
+        tag = _tag(name)
+        if tag:
+            timing = told.get("timing")
+            script.editions[tag] = ScriptEdition(dict(_objects(told.get("cast"))),
+                                                 dict(timing) if isinstance(timing, dict) else {},
+                                                 dict(_objects(told.get("rates"))))
+
+
+def _objects(value: Any) -> list[tuple[str, dict[str, Any]]]:
+    return [(str(name), told) for name, told in value.items() if isinstance(told, dict)] \
+        if isinstance(value, dict) else []
+
+
+def _number(value: Any) -> float | None:
+    good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+    return float(value) if good else None
 
 
 def _words(value: Any) -> str:

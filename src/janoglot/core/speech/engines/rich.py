@@ -26,10 +26,11 @@ import numpy.typing as npt
 import soxr
 from scipy.signal import butter, sosfilt
 
+from janoglot.core.audio.edges import soft_edges
+from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import distance, primary
-from janoglot.core.mix.loudness import measure
 from janoglot.core.speech.engines.base import (
     BaseVoice,
     Delivery,
@@ -50,7 +51,7 @@ from janoglot.core.speech.engines.neural_graph import (
     prepare,
 )
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, tokens_of
-from janoglot.core.speech.trimming import at_kept_loudness, soft_edges
+from janoglot.core.speech.trimming import at_kept_loudness
 
 Floats = npt.NDArray[np.float32]
 Counts = npt.NDArray[np.int64]

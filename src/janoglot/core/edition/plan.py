@@ -6,10 +6,12 @@ Sounds are named by what they were made from and never change, so a plan can be 
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.mix.programme import Clip
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines.base import Delivery, Shaping
@@ -22,8 +24,6 @@ from janoglot.core.speech.takes import (
     read_sound,
 )
 from janoglot.core.store import Store
-from janoglot.editions.kept import kept_sound
-from janoglot.editions.state import EditionState
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,12 +47,15 @@ class PlannedLine:
     def end(self) -> float:
         return self.start + self.seconds
 
+    def make(self, store: Store) -> str:
+        """The store's key of its sound, made where it is missing. Raises EngineError, FileNotFoundError."""
+        if self.recipe:
+            return make_sound(self.recipe, self.seconds, self.take.seconds, self.quality, store)
+        return make_rendition_of_kept(self.take, self.kept, self.seconds, store)
+
     def clip(self, store: Store) -> Clip:
         """What the mix takes, its sound made where it is missing. Raises EngineError, FileNotFoundError."""
-        if self.recipe:
-            key = make_sound(self.recipe, self.seconds, self.take.seconds, self.quality, store)
-        else:
-            key = make_rendition_of_kept(self.take, self.kept, self.seconds, store)
+        key = self.make(store)
         return Clip(self.start, self.seconds, self.take.lufs, lambda: read_sound(store, key), self.level_db)
 
 
@@ -77,7 +80,7 @@ class MixPlan:
             recipe = line.recipe and {
                 "words": line.recipe.words, "voice": line.recipe.voice.id, "shaping": asdict(line.recipe.voice.shaping),
                 "delivery": asdict(line.recipe.delivery), "language": line.recipe.language,
-                "foreign": line.recipe.foreign}
+                "foreign": line.recipe.foreign, "variant": line.recipe.variant}
             rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
         place.write_text(json.dumps({"recipe": self.recipe, "language": self.language, "target": self.target,
                                      "seconds": self.seconds, "lines": rows}))
@@ -90,20 +93,20 @@ class MixPlan:
         return cls(**data, lines=[_planned(row) for row in rows])
 
 
-def plan_of(state: EditionState, store: Store) -> MixPlan:
-    """What the mix of an edition would be made from as it stands."""
-    edition = state.edition
-    plan = MixPlan(state.mix_recipe, edition.language, edition.production.target_lufs, state.seconds)
-    for line, placement in zip(state.lines, state.placements, strict=True):
-        if not line.take:
+def plan_of(standing: EditionStanding, kept: Callable[[LineStanding], str | None] = lambda line: None) -> MixPlan:
+    """What the mix of an edition would be made from as it stands. ``kept`` gives the store's key of whatever sound is
+    left of a take that has moved on."""
+    plan = MixPlan(standing.mix_recipe, standing.edition.language, standing.edition.target, standing.seconds)
+    for one, placement in zip(standing.lines, standing.placements, strict=True):
+        if not one.take:
             continue
-        current = line.state == "current" and line.recipe is not None
-        kept = None if current else kept_sound(line, store)
-        if current or kept:
+        current = one.state == "current" and one.recipe is not None
+        sound = None if current else kept(one)
+        if current or sound:
             plan.lines.append(PlannedLine(
-                line.line.pk, line.number, line.line.speaker.name, line.words, placement.start, placement.seconds,
-                line.settings.level_db, (state.quality(line) or "finish") if current else "finish", line.take.core(),
-                line.recipe if current else None, kept or ""))
+                one.id, one.line.number, one.line.speaker_name, one.words, placement.start, placement.seconds,
+                one.settings.level_db, (standing.quality(one) or "finish") if current else "finish", one.take,
+                one.recipe if current else None, sound or ""))
     return plan
 
 
@@ -114,7 +117,7 @@ def _planned(row: dict[str, Any]) -> PlannedLine:
         return PlannedLine(**row, take=take)
     voice = replace(voice_named(told["voice"]), shaping=Shaping(**told["shaping"]))
     recipe = TakeRecipe(told["words"], voice, _delivery(told["delivery"]), told["language"],
-                        tuple((words, language) for words, language in told["foreign"]))
+                        tuple((words, language) for words, language in told["foreign"]), told.get("variant", 0))
     return PlannedLine(**row, take=take, recipe=recipe)
 
 

@@ -1,0 +1,152 @@
+"""Editions of a script that was read from a file: of any script, or of a whole production in our own format."""
+
+from __future__ import annotations
+
+import itertools
+from collections import Counter
+from collections.abc import Mapping
+from typing import Any
+
+from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, EditionPart, OwnCasting
+from janoglot.core.errors import BadInput
+from janoglot.core.languages import english_name, tag_of
+from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
+from janoglot.core.speech.casting import cast_rest
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.directing import DirectionMark, carried, marks_of
+from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
+from janoglot.core.timing.settings import (
+    LineTiming,
+    checked_line_timing,
+    checked_timing,
+    rates_over,
+    require_consistent,
+    timing_of,
+)
+
+DEFAULT_TARGET, DEFAULT_FPS = -16.0, 25.0
+
+
+def editions_of(script: Script, source: str, languages: list[str], cast: Mapping[str, Mapping[str, str]],
+                target: float | None = None) -> list[Edition]:
+    """An edition for each of ``languages``, the source (one of them) cast first, so that the others are cast near it.
+
+    ``cast`` gives voice ids by language and speaker, over what the script itself says; who is missing is cast
+    automatically, whoever has most lines first. Raises BadInput for a language without words, an unknown voice, a
+    cast that names nobody, and settings outside their bounds.
+    """
+    chosen: dict[str, dict[str, str]] = {}
+    for language in sorted(languages, key=lambda tag: tag != source):
+        chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}))
+    return [_edition(script, source, language, chosen[language], target) for language in languages]
+
+
+def _cast(script: Script, source: str, language: str, given: Mapping[str, str],
+          like: Mapping[str, str]) -> dict[str, str]:
+    """A voice id for everybody."""
+    for speaker in given:
+        if speaker not in script.speakers:
+            raise BadInput("The cast names “{speaker}” for {tag}, who is not in the script. Its speakers: {all}.",
+                           speaker=speaker, tag=language, all=", ".join(script.speakers))
+    told = script.editions[language].cast if language in script.editions else {}
+    taken = {speaker: voice_named(str(row["voice"])).id for speaker, row in told.items()
+             if row.get("voice") and speaker in script.speakers}
+    taken |= {speaker: voice_named(voice).id for speaker, voice in given.items()}
+    lines = Counter(line.speaker for line in script.lines)
+    order = sorted(script.speakers, key=lambda name: -lines[name])
+    return {**taken, **cast_rest(order, language, taken, like if language != source else {},
+                                 together=_together(script))}
+
+
+def _together(script: Script) -> set[frozenset[str]]:
+    """Pairs of speakers who share a part: lines of no part share one."""
+    by_part: dict[int, set[str]] = {}
+    for number, (part, lines) in enumerate(script.runs(), 1):
+        by_part.setdefault(number if part.name else 0, set()).update(line.speaker for line in lines)
+    return {frozenset(pair) for some in by_part.values() for pair in itertools.combinations(sorted(some), 2)}
+
+
+def _edition(script: Script, source: str, language: str, cast: Mapping[str, str], target: float | None) -> Edition:
+    if not any(script.wording(line, language, source) for line in script.lines if not line.on_screen):
+        raise BadInput("The script has no words in {language} ({tag}). Add a column headed {tag}, or leave the "
+                       "language out.", language=english_name(language), tag=language)
+    told = script.editions.get(language, ScriptEdition())
+    ids = {name: number for number, name in enumerate(script.speakers, 1)}
+    timing = timing_of(checked_timing(told.timing))
+    require_consistent(timing)
+    rates = {ids[name]: rates_over(checked_timing(own), timing) for name, own in told.rates.items() if name in ids}
+    castings = {}
+    for name, voice in cast.items():
+        row = told.cast.get(name, {})
+        settings = VoiceSettings().over(checked_voice_settings(row))
+        castings[ids[name]] = EditionCasting(voice, settings, row.get("accent_meant") is True)
+    lines = []
+    for number, (part, line) in enumerate(_with_parts(script), 1):
+        lines.append(_line(number, line, part, ids[line.speaker], script.wording(line, language, source), language))
+    return Edition(language, language == source, lines, castings, timing, rates,
+                   target if target is not None else script.target if script.target is not None else DEFAULT_TARGET,
+                   script.fps or DEFAULT_FPS)
+
+
+def _with_parts(script: Script) -> list[tuple[EditionPart | None, ScriptLine]]:
+    found: list[tuple[EditionPart | None, ScriptLine]] = []
+    for number, (part, lines) in enumerate(script.runs(), 1):
+        of_edition = EditionPart(number, part.name, part.start, part.end, part.may_grow) if part.name else None
+        found += [(of_edition, line) for line in lines]
+    return found
+
+
+def _line(number: int, line: ScriptLine, part: EditionPart | None, speaker: int, words: str,
+          language: str) -> EditionLine:
+    told = line.own.get(language, {})
+    return EditionLine(number, number, speaker, line.speaker, words, part, line.slot, line.in_sight, line.on_screen,
+                       line.notes, "edited" if words else "empty", variant=variant_of(told),
+                       own=own_casting_of(told.get("casting")), timing=line_timing_of(told.get("timing")),
+                       marks=marks_told(told, words))
+
+
+def checked_edition(told: ScriptEdition) -> tuple[dict[str, float], dict[str, dict[str, float]],
+                                                  dict[str, dict[str, Any]]]:
+    """Timing, rates by speaker, and castings by speaker, as they are kept. Raises BadInput, UnknownVoice."""
+    timing = checked_timing(told.timing)
+    require_consistent(timing_of(timing))
+    rates = {name: checked_timing(own) for name, own in told.rates.items()}
+    castings = {name: {"voice": voice_named(str(row["voice"])).id, **checked_voice_settings(row),
+                       "accent_meant": row.get("accent_meant") is True, "note": str(row.get("note", ""))[:300]}
+                for name, row in told.cast.items() if row.get("voice")}
+    return timing, rates, castings
+
+
+def variant_of(told: Mapping[str, Any]) -> int:
+    """Which take was chosen. Raises BadInput."""
+    directed = told.get("direction")
+    variant = directed.get("variant", 0) if isinstance(directed, dict) else 0
+    if not isinstance(variant, int) or isinstance(variant, bool) or not 0 <= variant <= 999:
+        raise BadInput("Takes of a line are numbered from 0 to 999.")
+    return variant
+
+
+def marks_told(told: Mapping[str, Any], words: str) -> tuple[DirectionMark, ...]:
+    """Marks on ``words``, wherever those that they were made on have gone to. Raises BadInput."""
+    directed = told.get("direction")
+    if not isinstance(directed, dict) or not isinstance(directed.get("marks"), list):
+        return ()
+    said = str(directed.get("said", words))
+    return carried(marks_of(directed["marks"], said), said, words)[0]
+
+
+def own_casting_of(told: Any) -> OwnCasting | None:
+    """What a line has of its own; None where that is nothing. Raises UnknownVoice, UnknownLanguage, BadInput."""
+    if not isinstance(told, dict) or not told:
+        return None
+    settings = checked_voice_settings(told)
+    foreign = tuple((str(one["words"]), tag_of(str(one["language"]))) for one in told.get("foreign", ())
+                    if isinstance(one, dict) and one.get("words") and one.get("language"))
+    return OwnCasting(voice_named(str(told["voice"])).id if told.get("voice") else "",
+                      tag_of(str(told["language"])) if told.get("language") else "", foreign,
+                      tuple((name, settings[name]) for name in SETTINGS if name in settings))
+
+
+def line_timing_of(told: Any) -> LineTiming:
+    """Raises BadInput."""
+    return LineTiming(**checked_line_timing(told)) if isinstance(told, dict) else LineTiming()

@@ -1,0 +1,99 @@
+"""What is directed of single words: stresses and pauses. They are tied to the words, and follow them when a line is
+edited."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+import regex
+
+from janoglot.core.errors import BadInput
+from janoglot.core.speech.engines.base import Delivery
+
+MarkKind = Literal["stress", "pause"]
+MARK_BOUNDS: dict[MarkKind, tuple[float, float]] = {"stress": (0.1, 2.0), "pause": (0.02, 10.0)}
+"""By kind: how much a stress is (1: plainly), how many seconds a pause."""
+MOST_MARKS = 200
+
+
+@dataclass(frozen=True, slots=True)
+class DirectionMark:
+    """A stress on ``count`` words from the word numbered ``word`` (from 0) on, or a pause before that word."""
+
+    kind: MarkKind
+    word: int
+    amount: float = 1.0
+    count: int = 1
+
+
+def words_of(text: str) -> list[str]:
+    """The words of a line as marks count them."""
+    return text.split()
+
+
+def marks_of(told: Iterable[Mapping[str, Any]], text: str) -> tuple[DirectionMark, ...]:
+    """Marks on the words of ``text`` from what somebody sent, in order. Raises BadInput."""
+    count = len(words_of(text))
+    found = []
+    for one in told:
+        kind, word, amount, words = one.get("kind"), one.get("word"), one.get("amount", 1.0), one.get("count", 1)
+        if kind not in MARK_BOUNDS:
+            raise BadInput("A word is stressed, or a pause is made before it; not “{kind}”.", kind=str(kind)[:20])
+        low, high = MARK_BOUNDS[kind]
+        if not isinstance(word, int) or not isinstance(words, int) or not 0 <= word < word + words <= count:
+            raise BadInput("This line has {count} words: there is no such word to mark.", count=count)
+        if not isinstance(amount, int | float) or isinstance(amount, bool) or not low <= amount <= high:
+            raise BadInput("“{name}” must lie between {low} and {high}.", name=kind, low=low, high=high)
+        found.append(DirectionMark(kind, word, float(amount), words))
+    if len(found) > MOST_MARKS:
+        raise BadInput("One line may have {most} marks at most.", most=MOST_MARKS)
+    return tuple(sorted(set(found), key=lambda mark: (mark.word, mark.kind, mark.count)))
+
+
+def carried(marks: Sequence[DirectionMark], said: str, now: str) -> tuple[tuple[DirectionMark, ...], int]:
+    """Marks that were made on the words of ``said``, on those of ``now``; and how many were lost with their words.
+
+    Words are found again by what is common to both (Ratcliff and Obershelp, in the standard library's form); a word
+    that was only given other marks or capitals is the same. Where some of a stress's words are left it is on those.
+    """
+    if not marks or said.split() == now.split():
+        return tuple(marks), 0
+    old, new = ([_plain(word) for word in words_of(text)] for text in (said, now))
+    to: dict[int, int] = {}
+    for tag, a, b, c, d in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+        # As many words for as many: each has been worded otherwise, and stays where it was.
+        if tag == "equal" or (tag == "replace" and b - a == d - c):
+            to.update(zip(range(a, b), range(c, d), strict=True))
+    found = []
+    for mark in marks:
+        kept = [to[word] for word in range(mark.word, mark.word + mark.count) if word in to]
+        if kept:
+            found.append(replace(mark, word=kept[0], count=kept[-1] - kept[0] + 1))
+    return tuple(found), len(marks) - len(found)
+
+
+def _plain(word: str) -> str:
+    return regex.sub(r"[^\p{L}\p{M}\p{N}]+", "", word).casefold() or word
+
+
+def directed(delivery: Delivery, marks: Sequence[DirectionMark], text: str) -> Delivery:
+    """``delivery`` with these marks on the words of ``text``, as engines take them: by character."""
+    if not marks:
+        return delivery
+    spans, at = [], 0
+    for word in words_of(text):
+        spans.append((at, at + len(word)))
+        at += len(word) + 1
+    stresses, pauses = [], []
+    for mark in marks:
+        if mark.word + mark.count > len(spans):
+            continue
+        begin, end = spans[mark.word][0], spans[mark.word + mark.count - 1][1]
+        if mark.kind == "stress":
+            stresses.append((begin, end - begin, mark.amount))
+        else:
+            pauses.append((begin, mark.amount))
+    return replace(delivery, emphasis=(*delivery.emphasis, *stresses), pauses_at=(*delivery.pauses_at, *pauses))

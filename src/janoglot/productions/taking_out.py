@@ -1,0 +1,90 @@
+"""A production as a script, with everything that people decided of it: taken out, and brought in again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from janoglot.core.edition.from_script import checked_edition
+from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
+from janoglot.productions.belonging import belongings
+from janoglot.productions.models import Casting, Edition, Line, Part, Production, Speaker, Wording
+
+
+def production_script(production: Production, whole: bool = True) -> Script:
+    """The script with every edition's wordings, as it could be brought in again. ``whole`` adds castings, timing and
+    whatever else belongs to lines."""
+    editions = {edition.pk: edition for edition in Edition.objects.filter(production=production)}
+    script = Script(languages=[e.language for e in editions.values() if e.language != production.source_language])
+    wordings: dict[int, dict[str, str]] = {}
+    for line, edition, text in Wording.objects.filter(edition__in=editions).values_list("line", "edition", "text"):
+        wordings.setdefault(line, {})[editions[edition].language] = text
+    own = _own(production, editions) if whole else {}
+    for row in Line.objects.filter(production=production).prefetch_related("speaker", "part"):
+        texts = wordings.get(row.pk, {})
+        slot = row.slot or (None, None)
+        script.lines.append(ScriptLine(
+            row.speaker.name, texts.get(production.source_language, ""), slot[0], slot[1], row.notes,
+            row.part.name if row.part else "", None,
+            {tag: text for tag, text in texts.items() if text and tag != production.source_language},
+            row.kind == Line.Kind.ON_SCREEN, row.in_sight, own.get(row.pk, {})))
+    if whole:
+        script.target, script.fps = production.target_lufs, production.fps
+        script.parts = _parts(production)
+        script.editions = {edition.language: _edition(edition) for edition in editions.values()}
+    return script
+
+
+def _own(production: Production, editions: Mapping[int, Edition]) -> dict[int, dict[str, dict[str, Any]]]:
+    """By line and language, what belongs to the line there, by the name that its table tells it as."""
+    found: dict[int, dict[str, dict[str, Any]]] = {}
+    for one in belongings("line", "edition"):
+        for row in one.rows(**{one.of_production: production}):
+            told = row.told()
+            if told:
+                found.setdefault(row.line_id, {}).setdefault(editions[row.edition_id].language, {})[
+                    one.model.TOLD_AS] = told  # type: ignore[attr-defined]
+    return found
+
+
+def _parts(production: Production) -> list[ScriptPart]:
+    """In the order in which they come in the script."""
+    parts = Part.objects.in_bulk(list(production.parts.values_list("id", flat=True)))
+    order = dict.fromkeys(Line.objects.filter(production=production, part__isnull=False).values_list("part", flat=True))
+    return [ScriptPart(part.name, None if part.start_ms is None else part.start_ms / 1000,
+                       None if part.end_ms is None else part.end_ms / 1000, part.may_grow)
+            for part in (parts[pk] for pk in order if pk is not None)]
+
+
+def _edition(edition: Edition) -> ScriptEdition:
+    names = dict(Speaker.objects.filter(production=edition.production_id).values_list("id", "name"))
+    cast = {names[one.speaker_id]: one.told() for one in Casting.objects.filter(edition=edition)}
+    timing = {name: value for name, value in edition.timing.items() if name != "speakers"}
+    rates = {names[int(pk)]: own for pk, own in edition.timing.get("speakers", {}).items() if int(pk) in names}
+    return ScriptEdition(cast, timing, rates)
+
+
+def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers: Mapping[str, Speaker],
+                       lines: list[Line]) -> None:
+    """What a whole production says beside its words, for rows that were just made of it. Raises BadInput."""
+    for tag, told in script.editions.items():
+        edition = editions.get(tag)
+        if edition is None:
+            continue
+        timing, rates, castings = checked_edition(told)
+        kept = {str(speakers[name].pk): own for name, own in rates.items() if name in speakers}
+        edition.timing = {**timing, **({"speakers": kept} if kept else {})}
+        edition.save(update_fields=["timing"])
+        Casting.objects.bulk_create([Casting(edition=edition, speaker=speakers[name], **values)
+                                     for name, values in castings.items() if name in speakers])
+    for one in belongings("line", "edition"):
+        rows = []
+        for line, row in zip(script.lines, lines, strict=True):
+            for tag, told_of in line.own.items():
+                told_as = told_of.get(getattr(one.model, "TOLD_AS", ""))
+                made: Any = one.model.from_told(told_as) if isinstance(told_as, dict) and hasattr(
+                    one.model, "from_told") else None
+                if made is not None and tag in editions:
+                    made.line, made.edition = row, editions[tag]
+                    rows.append(made)
+        one.model._default_manager.bulk_create(rows, batch_size=500)
