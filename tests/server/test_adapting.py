@@ -166,7 +166,7 @@ class TestDrafts:
     def test_where_there_is_no_engine_it_stays_empty_and_says_why(self, production: Production, call: Call) -> None:
         call("owner", "post", f"/api/productions/{production.pk}/editions/", {"language": "de-DE"})
         path = edition_path(production, "de-DE")
-        job = call("owner", "post", f"{path}drafts/", {}).json()
+        job = call("owner", "get", f"/api/jobs/{call('owner', 'post', f'{path}drafts/', {}).json()['id']}/").json()
         assert (job["state"], job["report"]) == ("done", {"no_engine": 3})
         assert "German" in job["fault"]
         assert call("reader", "get", f"{path}drafts/").json()["route"] == []

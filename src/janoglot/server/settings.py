@@ -156,6 +156,7 @@ SPECTACULAR_SETTINGS = {
         "SetStateEnum": "janoglot.adapt.api.SETTABLE",
         "JobStateEnum": "janoglot.productions.models.JOB_STATES",
         "JobKindEnum": "janoglot.editions.jobs_api.JOB_KINDS",
+        "MarkKindEnum": "janoglot.direct.direction_api.MARK_KINDS",
         "VoicingKindEnum": "janoglot.direct.api.VOICING_KINDS",
         "LineKindEnum": "janoglot.productions.models.Line.Kind",
         "QualityEnum": "janoglot.productions.models.QUALITIES",

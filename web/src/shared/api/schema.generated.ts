@@ -621,6 +621,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is directed of a line, and its takes to choose from. */
+        get: operations["productions_editions_lines_direction_retrieve"];
+        /** @description Choose a take by its number, name takes, mark words. What is not sent stays. */
+        put: operations["productions_editions_lines_direction_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/take.wav": {
         parameters: {
             query?: never;
@@ -1850,12 +1868,62 @@ export interface components {
             /** Format: double */
             true_peak_db: number | null;
         };
+        Direction: {
+            variant: number;
+            marks: components["schemas"]["DirectionMark"][];
+            /** @description Marks whose words are there no more. */
+            lost: number;
+            /** @description Those that are made, named or chosen, by number. */
+            takes: components["schemas"]["TakeChoice"][];
+        };
+        DirectionChangeRequest: {
+            /** @description The take to be heard. */
+            variant?: number;
+            /** @description What takes are called, by number. */
+            names?: {
+                [key: string]: string;
+            };
+            /** @description All of them anew, on the words as they are. */
+            marks?: components["schemas"]["DirectionMarkRequest"][];
+        };
         /**
          * @description * `ltr` - ltr
          *     * `rtl` - rtl
          * @enum {string}
          */
         DirectionEnum: "ltr" | "rtl";
+        DirectionMark: {
+            kind: components["schemas"]["MarkKindEnum"];
+            /** @description Counted from 0. */
+            word: number;
+            /**
+             * Format: double
+             * @description Of a stress 1 is plainly; of a pause, seconds before the word.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * @description How many words.
+             * @default 1
+             */
+            count: number;
+        };
+        DirectionMarkRequest: {
+            kind: components["schemas"]["MarkKindEnum"];
+            /** @description Counted from 0. */
+            word: number;
+            /**
+             * Format: double
+             * @description Of a stress 1 is plainly; of a pause, seconds before the word.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * @description How many words.
+             * @default 1
+             */
+            count: number;
+        };
         Doubt: {
             line: number;
             /** @description Words that the drafting engine did not know: place and length. */
@@ -2311,6 +2379,12 @@ export interface components {
             /** @description Which of the texts, best first. */
             best_first: number[];
         };
+        /**
+         * @description * `stress` - stress
+         *     * `pause` - pause
+         * @enum {string}
+         */
+        MarkKindEnum: "stress" | "pause";
         MarkRequest: {
             lines: number[];
             kind?: components["schemas"]["LineKindEnum"];
@@ -2926,6 +3000,14 @@ export interface components {
         Stop: {
             code: string;
             lines: number[];
+        };
+        TakeChoice: {
+            number: number;
+            name: string;
+            made: boolean;
+            chosen: boolean;
+            /** Format: double */
+            seconds: number | null;
         };
         /**
          * @description * `empty` - empty
@@ -4189,6 +4271,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineCasting"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_direction_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Direction"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_direction_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DirectionChangeRequest"];
+                "multipart/form-data": components["schemas"]["DirectionChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Direction"];
                 };
             };
         };
