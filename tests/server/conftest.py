@@ -9,6 +9,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from janoglot.core.script.formats import read_script
+from janoglot.editions.keeping import forget_all
 from janoglot.productions.actions.create_production import create_production
 from janoglot.productions.models import Membership, Production, Role
 from janoglot.server import storage
@@ -30,6 +31,7 @@ def made_things(settings: Any, tmp_path: Path) -> None:
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     storage.takes.cache_clear()
     storage.mixes.cache_clear()
+    forget_all()
     # What is rich is finished only where a test asks for it.
     settings.FINISH_BEHIND = False
     app.conf.task_always_eager = True

@@ -12,6 +12,7 @@ from django.db import transaction
 from janoglot.core.edition.standing import LineStanding
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
+from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
 from janoglot.productions.models import Edition, Job, Sound, Take, Wording
@@ -97,6 +98,7 @@ def _keep(edition: Edition, batch: _Batch) -> None:
         for row in rows:
             row.take_id = chosen[row.line_id]
         Wording.objects.bulk_update(rows, ["take_id"])
+        note_made(edition, [line.id for line in batch.voiced])
 
 
 def _voiced(job: Job) -> None:
@@ -134,18 +136,21 @@ def finish_lines(piece: Piece) -> None:
     again, and is made by the job that comes behind."""
     assert piece.job.edition is not None
     state = EditionState.load(piece.job.edition)
+    finished: list[int] = []
     for line_id in piece.items:
         if not piece.wanted(now=True):
             raise Stopped
         line, placement = state.by_id.get(line_id, (None, None))
         if line is None or placement is None or not line.take or not line.recipe or state.quality(line) != "sketch":
             continue
+        finished.append(line_id)
         try:
             key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
             Sound.objects.get_or_create(key=key, defaults={
                 "take_id": line.take.hash, "seconds": placement.seconds, "quality": "finish"})
         except EngineError as error:
             piece.fault(line_id, str(error))
+    note_made(piece.job.edition, finished)
 
 
 def _finished(job: Job) -> None:

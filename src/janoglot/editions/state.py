@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any
 
 from janoglot.core.edition.model import (
@@ -41,17 +41,33 @@ class EditionState(EditionStanding):
 
     @classmethod
     def load(cls, row: Edition, only: Collection[int] | None = None) -> EditionState:
-        """The whole edition; or ``only`` the lines with these ids, whose numbers and places then mean nothing."""
-        return cls.of(row, lines_from_rows(row, only))
+        """The whole edition, as it is kept; or ``only`` the lines with these ids, whose numbers and places then mean
+        nothing."""
+        if only is not None:
+            return cls.of(row, lines_from_rows(row, only))
+        from janoglot.editions.keeping import current
+
+        return current(row).state
+
+    @classmethod
+    def load_afresh(cls, row: Edition) -> EditionState:
+        """The whole edition from the tables, whatever is kept."""
+        return cls.of(row, lines_from_rows(row))
 
     @classmethod
     def of(cls, row: Edition, lines: Iterable[EditionLine]) -> EditionState:
         """The edition with these lines, its cast and settings from the tables."""
-        edition = CoreEdition(row.language, row.is_source, list(lines), cast_from_rows(row), timing_of(row.timing),
-                              rates_from_row(row), row.production.target_lufs, row.production.fps)
+        edition = CoreEdition(row.language, row.is_source, list(lines), **settings_from_row(row))
         state = cls(edition, takes_there(takes_named(edition)), sounds_there)
         state.row = row
         return state
+
+
+def settings_from_row(row: Edition) -> dict[str, Any]:
+    """What an edition has beside its lines, by the names that the core's has them under; from the tables."""
+    fresh = Edition.objects.select_related("production").get(pk=row.pk)
+    return {"cast": cast_from_rows(fresh), "timing": timing_of(fresh.timing), "rates": rates_from_row(fresh),
+            "target": fresh.production.target_lufs, "fps": fresh.production.fps}
 
 
 def cast_from_rows(row: Edition) -> dict[int, EditionCasting]:
@@ -64,8 +80,10 @@ def rates_from_row(row: Edition) -> dict[int, Rates]:
     return {int(speaker): rates_over(own, of_all) for speaker, own in row.timing.get("speakers", {}).items() if own}
 
 
-def lines_from_rows(row: Edition, only: Collection[int] | None = None) -> list[EditionLine]:
-    """The lines of an edition in the script's order, or ``only`` those with these ids."""
+def lines_from_rows(row: Edition, only: Collection[int] | None = None,
+                    numbers: Mapping[int, int] | None = None) -> list[EditionLine]:
+    """The lines of an edition in the script's order, or ``only`` those with these ids. ``numbers``: what is known of
+    theirs."""
     production = row.production_id
     lines, wordings = Line.objects.filter(production=production), Wording.objects.filter(edition=row)
     castings, timings = LineCasting.objects.filter(edition=row), LineTiming.objects.filter(edition=row)
@@ -89,7 +107,7 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None) -> list[E
         words, state, revision, chosen = said.get(pk, ("", "empty", 0, ""))
         direction = directions.get(pk)
         found.append(EditionLine(
-            pk, number, speaker, names[speaker], words, parts.get(part),
+            pk, numbers[pk] if numbers else number, speaker, names[speaker], words, parts.get(part),
             None if start is None or end is None else (start / 1000, end / 1000), in_sight,
             kind == Line.Kind.ON_SCREEN, notes, state, revision, chosen,
             direction.variant if direction else 0, own.get(pk), timed.get(pk, usual),

@@ -33,13 +33,15 @@ class Belonging:
     """One table. ``to``: the foreign keys to what it belongs to; it goes when any of them does.
 
     ``free``: columns that background work moves on, which undo neither minds nor puts back. ``unvoiced``: what is set
-    in a copy of a production that is to have no takes.
+    in a copy of a production that is to have no takes. ``of_editions_whole``: a change to it may change every line of
+    an edition.
     """
 
     model: type[models.Model]
     to: frozenset[Owner]
     free: frozenset[str]
     unvoiced: dict[str, Any]
+    of_editions_whole: bool
 
     @property
     def label(self) -> str:
@@ -90,10 +92,11 @@ class Joint:
 _registered: list[Belonging] = []
 
 
-def belongs(*to: Owner, free: Sequence[str] = (), unvoiced: dict[str, Any] | None = None) -> Callable[[M], M]:
+def belongs(*to: Owner, free: Sequence[str] = (), unvoiced: dict[str, Any] | None = None,
+            of_editions_whole: bool = False) -> Callable[[M], M]:
     """Register a table, where its model is defined."""
     def register(model: M) -> M:
-        _registered.append(Belonging(model, frozenset(to), frozenset(free), unvoiced or {}))
+        _registered.append(Belonging(model, frozenset(to), frozenset(free), unvoiced or {}, of_editions_whole))
         return model
 
     return register

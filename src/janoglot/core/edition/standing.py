@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
 from janoglot.core.edition.model import Edition, EditionLine
 from janoglot.core.graph import recipe_hash
@@ -105,14 +105,32 @@ class EditionStanding:
         self._made = made
         self.lines: Sequence[LineStanding] = [line_standing(edition, line, takes) for line in edition.lines]
 
-    def with_lines(self, changed: Mapping[int, EditionLine], takes: Mapping[str, Take]) -> Self:
-        """The same edition with some lines as they are now, by id, and ``takes`` beside those known. All else is kept:
-        it costs what has changed."""
+    def with_settings(self, *, takes: Callable[[Collection[str]], Mapping[str, Take]], **changed: Any) -> Self:
+        """The same edition with another cast, timing, rates, target or frame rate: those fields of Edition. Every line
+        is looked at again; ``takes`` as of :meth:`with_lines`."""
+        new = self._copied(replace(self.edition, **changed))
+        unknown = takes_named(new.edition) - set(self._takes)
+        new._takes = {**self._takes, **takes(unknown)} if unknown else self._takes
+        again = [line_standing(new.edition, line, new._takes) for line in new.edition.lines]
+        new.lines = [old if old == one else one for old, one in zip(self.lines, again, strict=True)]
+        return new
+
+    def _copied(self, edition: Edition) -> Self:
         new = copy.copy(self)
         for name in ("by_id", "timed_lines", "grown", "finish_keys", "finished"):
             new.__dict__.pop(name, None)
-        new.edition = replace(self.edition, lines=[changed.get(line.id, line) for line in self.edition.lines])
-        new._takes = {**self._takes, **takes}
+        new.edition = edition
+        return new
+
+    def with_lines(self, changed: Mapping[int, EditionLine],
+                   takes: Callable[[Collection[str]], Mapping[str, Take]]) -> Self:
+        """The same edition with some lines as they are now, by id. ``takes`` finds those takes that were not known. All
+        else is kept: it costs what has changed."""
+        new = self._copied(replace(self.edition, lines=[changed.get(line.id, line) for line in self.edition.lines]))
+        named = {line_standing(new.edition, line, {}).wanted for line in changed.values()}
+        named |= {line.chosen for line in changed.values()}
+        unknown = named - set(self._takes) - {""}
+        new._takes = {**self._takes, **takes(unknown)} if unknown else self._takes
         new.lines = [line_standing(new.edition, changed[one.id], new._takes) if one.id in changed else one
                      for one in self.lines]
         return new

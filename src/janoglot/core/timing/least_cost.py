@@ -27,8 +27,12 @@ Ints = npt.NDArray[np.int64]
 HARD = float("inf")
 SOFT = 0.0
 
-_TOLERANCE = 1e-11
+_TOLERANCE = 1e-14
 """Of the mean complementarity, in units of cost."""
+_GIVE = 1e-9
+"""Rows are solved as if they gave by so little for each unit of force. It holds back the step and not where it leads;
+without it the forces of rows that pull against one another (a line that is to last just so long) grow past all
+arithmetic. Source: Friedlander and Orban, *A primal-dual regularized interior-point method* (2012)."""
 _MOST_STEPS = 120
 _WIDEST_BAND = 40
 """Beyond this band a sparse factorisation is cheaper than a banded one."""
@@ -69,13 +73,18 @@ class Rows:
             self.kind.append(np.full(count, kind))
 
 
-def least_cost(weight: Floats, wanted: Floats, pull: tuple[Ints, Floats, Floats], rows: Rows, start: Floats) -> Floats:
+def least_cost(weight: Floats, wanted: Floats, pull: tuple[Ints, Floats, Floats], rows: Rows, start: Floats,
+               group: Ints | None = None) -> Floats:
     """The ``x`` of least cost, shape (n,).
+
+    ``group`` numbers problems that no row and no pull ties to one another, from 0, each of unknowns that stand
+    together: they are solved side by side, each by steps of its own, and come out as they would alone.
 
     The quadratic cost is ``Σ weight·(x − wanted)²`` plus ``Σ w·(x[i+1] − x[i] − length)²`` for the triples of
     ``pull`` (indices i, weights, lengths). ``start`` need not keep the rows. Hard rows must leave room inside.
     """
-    return _Solver(weight, wanted, pull, rows, start).solve()
+    one = np.zeros(len(start), dtype=np.int64)
+    return _Solver(weight, wanted, pull, rows, start, one if group is None else group).solve()
 
 
 @dataclass(slots=True)
@@ -92,7 +101,7 @@ class _Step:
 
 class _Solver:
     def __init__(self, weight: Floats, wanted: Floats, pull: tuple[Ints, Floats, Floats], rows: Rows,
-                 start: Floats) -> None:
+                 start: Floats, group: Ints) -> None:
         self.x = start.astype(float).copy()
         self.n = len(start)
         price, give, kind = np.concatenate(rows.price), np.concatenate(rows.give), np.concatenate(rows.kind)
@@ -110,6 +119,10 @@ class _Solver:
         self.reference = np.concatenate(rows.reference)[order][self.giving]
         self.short, self.long = (slice(int(at - ends[2]), int(to - ends[2])) for at, to in
                                  ((ends[3], ends[4]), (ends[4], ends[5])))
+        # Which problem each unknown, row, breach and give is of.
+        self.group, self.groups = group, int(group.max(initial=0)) + 1
+        self.of_row = group[self.i]
+        self.of_breach, self.of_give = self.of_row[self.elastic], self.of_row[self.giving]
         low, high = np.minimum(self.i, self.j), np.maximum(self.i, self.j)
         self.reach = int((high - low).max(initial=1))
         self.banded = self.reach <= _WIDEST_BAND
@@ -130,7 +143,7 @@ class _Solver:
         self.weight, self.pull = 2 * weight, (at, 2 * pulls)
 
     def solve(self) -> Floats:
-        count = len(self.bound) + len(self.price)
+        count = self._sums(np.ones(len(self.bound)), np.ones(len(self.price)))
         value = self._rows(self.x) - self.bound
         self.breach = np.maximum(-value[self.elastic], 0.0) + 0.05
         self.yielded = np.zeros(len(self.give))
@@ -140,27 +153,43 @@ class _Solver:
         self.force = np.full(len(self.bound), 0.02)
         self.rest = np.maximum(self.price - self.force[self.elastic], 0.01)
         for _ in range(_MOST_STEPS):
-            gap = (float(self.force @ self.slack) + float(self.rest @ self.breach)) / count
+            gap = self._sums(self.force * self.slack, self.rest * self.breach) / count
             self._look()
             # Beyond a thousandth of the tolerance there is nothing but rounding.
-            if gap < _TOLERANCE and (self._at_rest() or gap < _TOLERANCE / 1000):
+            done = (gap < _TOLERANCE) & (self._at_rest() | (gap < _TOLERANCE / 1000))
+            if done.all():
                 break
             first = self._towards(0.0, 0.0)
             primal, dual = self._room(first, 1.0)
-            after = (float((self.force + dual * first.force) @ (self.slack + primal * first.slack))
-                     + float((self.rest + dual * first.rest) @ (self.breach + primal * first.breach))) / count
-            aim = gap * min(1.0, max(after / gap, 0.0)) ** 3
+            after = self._sums((self.force + dual[self.of_row] * first.force)
+                               * (self.slack + primal[self.of_row] * first.slack),
+                               (self.rest + dual[self.of_breach] * first.rest)
+                               * (self.breach + primal[self.of_breach] * first.breach)) / count
+            aim = gap * np.clip(after / np.maximum(gap, 1e-300), 0.0, 1.0) ** 3
             # What the first step would leave over is allowed for in the second (Mehrotra 1992).
-            second = self._towards(np.maximum(aim - first.force * first.slack, -10 * gap),
-                                   np.maximum(aim - first.rest * first.breach, -10 * gap))
+            second = self._towards(
+                np.maximum(aim[self.of_row] - first.force * first.slack, -10 * gap[self.of_row]),
+                np.maximum(aim[self.of_breach] - first.rest * first.breach, -10 * gap[self.of_breach]))
             primal, dual = self._room(second, 0.995)
-            self.x = self.x + primal * second.x
-            self.slack = self.slack + primal * second.slack
-            self.breach = self.breach + primal * second.breach
-            self.yielded = self.yielded + primal * second.yielded
-            self.force = self.force + dual * second.force
-            self.rest = self.rest + dual * second.rest
+            primal[done] = dual[done] = 0.0
+            self.x = self.x + primal[self.group] * second.x
+            self.slack = self.slack + primal[self.of_row] * second.slack
+            self.breach = self.breach + primal[self.of_breach] * second.breach
+            self.yielded = self.yielded + primal[self.of_give] * second.yielded
+            self.force = self.force + dual[self.of_row] * second.force
+            self.rest = self.rest + dual[self.of_breach] * second.rest
         return self.x
+
+    def _sums(self, of_rows: Floats, of_breaches: Floats) -> Floats:
+        """By problem."""
+        return np.asarray(np.bincount(self.of_row, of_rows, self.groups)
+                          + np.bincount(self.of_breach, of_breaches, self.groups), dtype=float)
+
+    def _most(self, values: Floats, of: Ints) -> Floats:
+        """The largest by problem, and nothing where there is none."""
+        found = np.zeros(self.groups)
+        np.maximum.at(found, of, values)
+        return found
 
     def _look(self) -> None:
         """How far from rest the present point is, and the Newton matrix there."""
@@ -172,16 +201,17 @@ class _Solver:
         soft = self.slack / self.force
         soft[self.elastic] += self.breach / self.rest
         soft[self.giving] += 1 / self.bend
-        self.stiff = 1 / soft
+        self.stiff = 1 / (soft + _GIVE)
         self.left = self.price - self.force[self.elastic]
         self.unmet = self.force[self.giving] - self.rate
         self.factor = self._factor(self.stiff)
 
-    def _at_rest(self) -> bool:
+    def _at_rest(self) -> npt.NDArray[np.bool_]:
         # Forces reach the price of the steepest row, and are no more exact than that allows.
-        near = 1e-6 + 1e-10 * float(self.force.max(initial=0))
-        return bool(np.abs(self.residual).max(initial=0) < 1e-7 and np.abs(self.gradient).max() < near
-                    and np.abs(self.unmet).max(initial=0) < near)
+        near = 1e-10 + 1e-13 * self._most(self.force, self.of_row)
+        return np.asarray((self._most(np.abs(self.residual), self.of_row) < 1e-7)
+                          & (self._most(np.abs(self.gradient), self.group) < near)
+                          & (self._most(np.abs(self.unmet), self.of_give) < near))
 
     def _towards(self, aim: Any, aim_breach: Any) -> _Step:
         """The Newton step to where ``force·slack`` is ``aim`` and ``rest·breach`` is ``aim_breach``."""
@@ -196,11 +226,21 @@ class _Solver:
         return _Step(x, force, short - self.slack / self.force * force, (wanted + self.breach * own) / self.rest,
                      self.left - self.rest - own, (force[self.giving] + self.unmet) / self.bend)
 
-    def _room(self, step: _Step, most: float) -> tuple[float, float]:
+    def _room(self, step: _Step, most: float) -> tuple[Floats, Floats]:
+        """The largest steps, at most 1, that keep what must stay above nothing so: by problem."""
         short = self.short
-        primal = min(_room(self.slack, step.slack, most), _room(self.breach, step.breach, most),
-                     _room(self.reference[short] - self.yielded[short], -step.yielded[short], 0.8))
-        return primal, min(_room(self.force, step.force, most), _room(self.rest, step.rest, most))
+        primal = np.minimum(self._step((self.slack, step.slack, self.of_row), (self.breach, step.breach,
+                                                                               self.of_breach), most=most),
+                            self._step((self.reference[short] - self.yielded[short], -step.yielded[short],
+                                        self.of_give[short]), most=0.8))
+        return primal, self._step((self.force, step.force, self.of_row), (self.rest, step.rest, self.of_breach),
+                                  most=most)
+
+    def _step(self, *some: tuple[Floats, Floats, Ints], most: float) -> Floats:
+        shrunk = np.zeros(self.groups)
+        for now, change, of in some:
+            np.minimum.at(shrunk, of, change / now)
+        return np.where(shrunk >= -most, 1.0, most / -np.minimum(shrunk, -most))
 
     def _rows(self, x: Floats) -> Floats:
         return self.ci * x[self.i] + self.cj * x[self.j]
@@ -247,9 +287,3 @@ class _Solver:
              np.concatenate([at, at[:-1], at[1:], self.low, self.high]))), shape=(self.n, self.n)).tocsc()
         solve = splu(matrix).solve
         return lambda wanted: np.asarray(solve(wanted))
-
-
-def _room(now: Floats, change: Floats, most: float = 0.995) -> float:
-    """The largest step, at most 1, that keeps ``now + step·change`` above nothing."""
-    most_shrunk = float((change / now).min(initial=0.0))
-    return 1.0 if most_shrunk >= -most else most / -most_shrunk

@@ -27,6 +27,7 @@ import numpy as np
 
 from janoglot.core.timing.least_cost import HARD, Floats, Ints, Rows, least_cost
 from janoglot.core.timing.pacing import gap_after
+from janoglot.core.timing.runs import in_runs
 from janoglot.core.timing.settings import LineTiming, TimingSettings
 
 Flag = Literal["over", "late", "early", "into_silence", "fast", "slow", "short", "collides", "no_take"]
@@ -219,26 +220,53 @@ def _slots(lines: Sequence[TimedLine], settings: TimingSettings) -> list[tuple[f
 
 
 def _at_least_cost(lines: Sequence[TimedLine], settings: TimingSettings) -> list[Placement]:
-    v = _columns(lines, settings)
-    placed: dict[int, Placement] = {}
+    voiced = [k for k, line in enumerate(lines) if line.natural is not None]
+    if all(lines[k].slot for k in voiced):
+        placed = dict(zip(voiced, in_runs([lines[k] for k in voiced], settings, _solved), strict=True))
+    else:
+        # Where a line without a slot comes hangs on all before it.
+        placed = dict(zip(voiced, _solved([lines], settings)[0], strict=True))
     for k, line in enumerate(lines):
         if line.natural is None:
             start = line.slot[0] if line.slot else placed[k - 1].end if k - 1 in placed else 0.0
             placed[k] = Placement(line.id, start, 0.0, 1.0, flags=("no_take",))
-    if v.index:
-        pairs = _pairs(v, settings)
-        x = _solve(v, pairs)
-        starts, ends = _settled(v, x[0::2], x[1::2], pairs)
-        for k, placement in zip(v.index, _described(v, starts, ends, pairs), strict=True):
-            placed[k] = placement
     return [placed[k] for k in range(len(lines))]
+
+
+def _solved(runs: Sequence[Sequence[TimedLine]], settings: TimingSettings) -> list[list[Placement]]:
+    """The lines of each run that have a take, in the order given; each run placed as one problem, all side by side."""
+    columns = [_columns(lines, settings) for lines in runs]
+    if not any(v.index for v in columns):
+        return [[] for _ in runs]
+    v, begins = _beside(columns)
+    pairs = _pairs(v, settings, begins)
+    x = _solve(v, pairs, begins)
+    starts, ends = _settled(v, x[0::2], x[1::2], pairs)
+    described = _described(v, starts, ends, pairs)
+    found = []
+    for one, begin in zip(columns, begins, strict=True):
+        by_index = dict(zip(one.index, described[begin: begin + len(one.index)], strict=True))
+        found.append([by_index[k] for k in sorted(by_index)])
+    return found
+
+
+def _beside(columns: Sequence[_Voiced]) -> tuple[_Voiced, list[int]]:
+    """The columns of several runs one after another, and where each begins."""
+    begins = [0]
+    for v in columns[:-1]:
+        begins.append(begins[-1] + len(v.index))
+    if len(columns) == 1:
+        return columns[0], begins
+    joined = {name: np.concatenate([getattr(v, name) for v in columns]) for name in (
+        "natural", "low", "high", "earliest", "latest", "run_on", "part_end", "rates")}
+    return _Voiced([k for v in columns for k in v.index], [line for v in columns for line in v.lines], **joined), begins
 
 
 def least_cost_times(lines: Sequence[TimedLine], settings: TimingSettings | None = None) -> tuple[Floats, Floats]:
     """Starts and ends of least cost before they are rounded, of the lines that have a take, by start."""
     settings = settings or TimingSettings()
     v = _columns(lines, settings)
-    x = _solve(v, _pairs(v, settings))
+    x = _solve(v, _pairs(v, settings, [0]), [0])
     return x[0::2], x[1::2]
 
 
@@ -252,13 +280,18 @@ class _Pairs:
     order: list[tuple[int, int]]
 
 
-def _pairs(v: _Voiced, settings: TimingSettings) -> _Pairs:
-    """Only neighbours are tied: what follows from two ties is not a third."""
+def _pairs(v: _Voiced, settings: TimingSettings, begins: Sequence[int]) -> _Pairs:
+    """Only neighbours are tied: what follows from two ties is not a third. Runs that begin at ``begins`` are not tied
+    to one another."""
     before, after, gaps, order = [], [], [], []
     lows, highs = v.low.tolist(), v.high.tolist()
     open_lines: list[int] = []
+    firsts = set(begins)
     for k, line in enumerate(v.lines):
         low = lows[k]
+        if k in firsts:
+            open_lines = [k]
+            continue
         ended = [m for m in open_lines if highs[m] - low <= TOUCH or not overlap_meant(v.lines[m], line)]
         # Who ended before another of them began is tied to this one through that other.
         last_start = max((lows[m] for m in ended), default=-1.0)
@@ -287,7 +320,7 @@ def _pairs(v: _Voiced, settings: TimingSettings) -> _Pairs:
     return _Pairs(np.array(before, dtype=np.int64), np.array(after, dtype=np.int64), np.array(gaps, dtype=float), order)
 
 
-def _solve(v: _Voiced, pairs: _Pairs) -> Floats:
+def _solve(v: _Voiced, pairs: _Pairs, begins: Sequence[int]) -> Floats:
     """Starts and ends, ``x[2k]`` and ``x[2k + 1]``."""
     n = len(v.index)
     start, end = 2 * np.arange(n), 2 * np.arange(n) + 1
@@ -343,7 +376,8 @@ def _solve(v: _Voiced, pairs: _Pairs) -> Floats:
     begin = np.empty(2 * n)
     begin[0::2] = v.low
     begin[1::2] = v.low + np.clip(v.high - v.low, d / fast, d / slow)
-    return least_cost(weight, wanted, (start, _NATURAL / d ** 2, d), rows, begin)
+    group = np.repeat(np.arange(len(begins)), np.diff([*begins, n]))
+    return least_cost(weight, wanted, (start, _NATURAL / d ** 2, d), rows, begin, np.repeat(group, 2))
 
 
 def _wished(v: _Voiced) -> Floats:

@@ -13,7 +13,7 @@ from janoglot.productions.models.lines import Line, Speaker
 from janoglot.productions.models.production import Edition
 
 
-@belongs("edition", "speaker")
+@belongs("edition", "speaker", of_editions_whole=True)
 class Casting(models.Model):
     """The settings are those of :class:`janoglot.core.speech.settings.VoiceSettings`.
 

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from janoglot.productions.models.wordings import Wording
 
 
-@belongs("production")
+@belongs("production", of_editions_whole=True)
 class Part(models.Model):
     """A chapter or scene: a run of lines. ``start_ms`` and ``end_ms``: where it is fixed in the picture.
 
@@ -34,7 +34,7 @@ class Part(models.Model):
         ordering = ["position", "id"]
 
 
-@belongs("production")
+@belongs("production", of_editions_whole=True)
 class Speaker(models.Model):
     """A person in the script."""
 

@@ -64,7 +64,7 @@ class Membership(models.Model):
 ADDRESSES = [("", "as it comes"), ("formal", "formal"), ("informal", "informal")]
 
 
-@belongs("production")
+@belongs("production", free=("made",), of_editions_whole=True)
 class Edition(models.Model):
     """The production in one language; the source is one too.
 
@@ -79,6 +79,8 @@ class Edition(models.Model):
     timing = models.JSONField(default=dict)
     address = models.CharField(max_length=10, blank=True, default="", choices=ADDRESSES)
     brief = models.TextField(blank=True, default="", max_length=2000)
+    made = models.PositiveBigIntegerField(default=0)
+    """Counts what was made for it behind the page: who knows one count is told what came after it."""
 
     class Meta:
         ordering = ["position", "id"]

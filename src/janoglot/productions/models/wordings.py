@@ -24,7 +24,7 @@ ORIGINS = [("", "a person"), ("memory", "translation memory"), ("engine", "draft
            ("file", "a file"), ("edition", "another edition")]
 
 
-@belongs("line", "edition", free=("take_id", "revision"), unvoiced={"take_id": ""})
+@belongs("line", "edition", free=("take_id", "revision", "made"), unvoiced={"take_id": ""})
 class Wording(models.Model):
     """``text`` as it is spoken; ``state`` says how far it is (empty text is state *empty*).
 
@@ -52,6 +52,8 @@ class Wording(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.EMPTY)
     revision = models.PositiveIntegerField(default=1)
     take_id = models.CharField(max_length=40, blank=True, default="")
+    made = models.PositiveBigIntegerField(default=0)
+    """The edition's count when something was last made for this line."""
     worded_from = models.TextField(blank=True, default="")
     origin = models.CharField(max_length=10, blank=True, default="", choices=ORIGINS)
     doubt = models.JSONField(default=dict)

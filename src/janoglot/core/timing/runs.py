@@ -1,0 +1,142 @@
+"""Placing a long programme run by run, and only the runs that have changed.
+
+The lines of a programme are tied to their neighbours alone, and where there is silence enough between two of them that
+tie holds nothing back: then the best places of what comes before and of what comes after are the best of both together
+(the multiplier of an inequality that is not tight is nought: Karush, Kuhn and Tucker). So a programme is cut at
+silences, each run is placed and remembered by all that it was placed from, and wherever a tie turns out to be tight
+after all, the two runs are placed as one. Where it is cut follows from the lines alone: the same lines are placed the
+same way whatever was placed before.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from janoglot.core.timing.settings import TimingSettings
+
+if TYPE_CHECKING:
+    from janoglot.core.timing.placing import Placement, TimedLine
+
+Run = tuple["TimedLine", ...]
+Placed = tuple["Placement", ...]
+Place = Callable[[Sequence[Sequence["TimedLine"]], TimingSettings], list[list["Placement"]]]
+"""Places several runs, each as a problem of its own."""
+_ONE_IN = 24
+"""About one line in so many may begin a run."""
+_SILENCE = 0.25
+"""Seconds between slots where it may."""
+_SLACK = 0.03
+"""Seconds that a tie must be from being tight."""
+_SHORT = 48
+"""Lines. What is no longer is placed at once."""
+_REMEMBERED = 8_000
+"""Runs."""
+
+
+class _Memory:
+    """What runs were placed as: the latest used ones."""
+
+    def __init__(self) -> None:
+        self._runs: OrderedDict[tuple[TimingSettings, Run], Placed] = OrderedDict()
+        # The very same lines again are found without looking at what is in them. They are kept, so that no other line
+        # can come to have their identity.
+        self._same: OrderedDict[tuple[int, ...], tuple[TimingSettings, Run, Placed]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, settings: TimingSettings, run: Run) -> Placed | None:
+        identity = tuple(map(id, (settings, *run)))
+        with self._lock:
+            same = self._same.get(identity)
+            if same is not None:
+                self._same.move_to_end(identity)
+                return same[2]
+            found = self._runs.get((settings, run))
+            if found is not None:
+                self._runs.move_to_end((settings, run))
+                self._know(identity, settings, run, found)
+            return found
+
+    def put(self, settings: TimingSettings, run: Run, placed: Placed) -> None:
+        with self._lock:
+            self._runs[settings, run] = placed
+            self._know(tuple(map(id, (settings, *run))), settings, run, placed)
+            while len(self._runs) > _REMEMBERED:
+                self._runs.popitem(last=False)
+
+    def _know(self, identity: tuple[int, ...], settings: TimingSettings, run: Run, placed: Placed) -> None:
+        self._same[identity] = (settings, run, placed)
+        while len(self._same) > _REMEMBERED:
+            self._same.popitem(last=False)
+
+
+_memory = _Memory()
+
+
+def in_runs(lines: Sequence[TimedLine], settings: TimingSettings, place: Place) -> list[Placement]:
+    """A placement for every line, in the order given; ``place`` is what it rests on. Every line has a take and a
+    slot."""
+    if len(lines) <= _SHORT:
+        return place([lines], settings)[0]
+    order = sorted(range(len(lines)), key=lambda k: (_start(lines[k]), k))
+    runs = _cut([lines[k] for k in order])
+    placed = _all_placed(runs, settings, place)
+    while True:
+        joined = _joined(runs, placed, settings)
+        if len(joined) == len(runs):
+            break
+        runs, placed = joined, _all_placed(joined, settings, place)
+    flat = [placement for run in placed for placement in run]
+    result = dict(zip(order, flat, strict=True))
+    return [result[k] for k in range(len(lines))]
+
+
+def _start(line: TimedLine) -> float:
+    assert line.slot is not None
+    return line.timing.at if line.timing.mode == "pinned" and line.timing.at is not None else line.slot[0]
+
+
+def _cut(lines: Sequence[TimedLine]) -> list[Run]:
+    """At silences, by what the lines themselves are: what is added elsewhere shifts no cut."""
+    runs: list[list[TimedLine]] = [[]]
+    until = -1.0
+    for line in lines:
+        assert line.slot is not None
+        start = _start(line)
+        # Knuth's multiplicative hash of the in-time: evenly spread, whatever steps times come in.
+        if start - until >= _SILENCE and runs[-1] and (
+                (round(start * 1000) * 2654435761) % 4294967296) * _ONE_IN < 4294967296:
+            runs.append([])
+        runs[-1].append(line)
+        until = max(until, line.slot[1], start)
+    return [tuple(run) for run in runs]
+
+
+def _all_placed(runs: Sequence[Run], settings: TimingSettings, place: Place) -> list[Placed]:
+    found = [_memory.get(settings, run) for run in runs]
+    missing = [at for at, known in enumerate(found) if known is None]
+    if missing:
+        for at, placements in zip(missing, place([runs[at] for at in missing], settings), strict=True):
+            found[at] = tuple(placements)
+            _memory.put(settings, runs[at], tuple(placements))
+    return [known for known in found if known is not None]
+
+
+def _joined(runs: Sequence[Run], placed: Sequence[Placed], settings: TimingSettings) -> list[Run]:
+    """The runs, those that hold each other back made one."""
+    found: list[list[TimedLine]] = [list(runs[0])]
+    for before, run, after in zip(placed, runs[1:], placed[1:], strict=False):
+        if _apart(before, run, after, settings):
+            found.append(list(run))
+        else:
+            found[-1] += run
+    return [tuple(run) for run in found]
+
+
+def _apart(before: Sequence[Placement], lines: Sequence[TimedLine], after: Sequence[Placement],
+           settings: TimingSettings) -> bool:
+    """Whether nothing of what comes after is held back by what comes before, nor could be told that it is."""
+    end = max(placement.end for placement in before) + settings.breath + _SLACK
+    return end <= min(placement.start for placement in after) and end <= min(map(_start, lines))

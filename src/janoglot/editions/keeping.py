@@ -1,0 +1,212 @@
+"""Editions as they stand, kept between requests and brought up to date by what has changed since.
+
+Each process keeps the editions that it was asked for last. What people change is told by the production's *stamp* and
+its records, what the background makes by the edition's *made* count: both only ever grow, and together they are the
+*mark* that a client is given and asks with again. So a saved wording costs its own line and the placing of the few
+around it, however long the edition is. Nothing is kept that could not be worked out afresh.
+"""
+
+from __future__ import annotations
+
+import copy
+import threading
+from collections import OrderedDict
+from collections.abc import Collection
+from dataclasses import dataclass, field
+
+from django.db import transaction
+from django.db.models import F
+
+from janoglot.core.edition.standing import LineStanding
+from janoglot.core.guarded import whole_number
+from janoglot.core.speech.takes import Quality
+from janoglot.core.timing.placing import Placement
+from janoglot.editions.state import EditionState, lines_from_rows, settings_from_row, takes_there
+from janoglot.productions.belonging import belonging_of
+from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
+
+MOST_LINES = 100_000
+"""In one process: about half a gigabyte."""
+_MOST_TOUCHED = 400
+"""With more lines changed than this the edition is loaded afresh."""
+_MOST_RECORDS = 200
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Mark:
+    """How far the changes of an edition have been seen."""
+
+    stamp: int
+    made: int
+
+    def __str__(self) -> str:
+        return f"{self.stamp}.{self.made}"
+
+    @classmethod
+    def read(cls, text: str) -> Mark | None:
+        """None for anything else."""
+        stamp, _, made = text.partition(".")
+        one, other = whole_number(stamp), whole_number(made)
+        return None if one is None or other is None else cls(one, other)
+
+    def knows(self, other: Mark) -> bool:
+        return self.stamp >= other.stamp and self.made >= other.made
+
+
+@dataclass(slots=True)
+class _Kept:
+    mark: Mark
+    state: EditionState
+    whole_at: Mark
+    """Who has seen less than this is told everything."""
+    changed: dict[int, Mark] = field(default_factory=dict)
+    """By line, when it was last seen to be otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Current:
+    """An edition as it stands, its mark, and the ids of the lines that are otherwise since the mark that was asked
+    with; None where that is unknown, and all of them are to be told."""
+
+    state: EditionState
+    mark: Mark
+    since: set[int] | None
+
+
+_kept: OrderedDict[int, _Kept] = OrderedDict()
+_locks: dict[int, threading.Lock] = {}
+_guard = threading.Lock()
+
+
+def current(row: Edition, after: Mark | None = None) -> Current:
+    """How the edition in ``row`` stands now."""
+    with _guard:
+        lock = _locks.setdefault(row.pk, threading.Lock())
+    with lock:
+        kept = _up_to_date(row, _kept.get(row.pk))
+        with _guard:
+            _kept[row.pk] = kept
+            _kept.move_to_end(row.pk)
+            _let_go()
+        state = copy.copy(kept.state)
+        state.row = row
+        since = None
+        if after is not None and after.knows(kept.whole_at) and kept.mark.knows(after):
+            since = {line for line, mark in kept.changed.items() if not after.knows(mark)}
+        return Current(state, kept.mark, since)
+
+
+def forget_all() -> None:
+    """As in a process that has just started."""
+    with _guard:
+        _kept.clear()
+
+
+def note_made(edition: Edition, lines: Collection[int]) -> None:
+    """Something was made for these lines behind the page: whoever keeps the edition sees to them again."""
+    with transaction.atomic():
+        Edition.objects.filter(pk=edition.pk).update(made=F("made") + 1)
+        made = Edition.objects.values_list("made", flat=True).get(pk=edition.pk)
+        Wording.objects.filter(edition=edition, line__in=lines).update(made=made)
+
+
+def _let_go() -> None:
+    count = sum(len(one.state.lines) for one in _kept.values())
+    while count > MOST_LINES and len(_kept) > 1:
+        _, gone = _kept.popitem(last=False)
+        count -= len(gone.state.lines)
+
+
+def _up_to_date(row: Edition, kept: _Kept | None) -> _Kept:
+    # The mark is read first: what is changed meanwhile is seen again, never missed.
+    made, stamp = Edition.objects.values_list("made", "production__stamp").get(pk=row.pk)
+    mark = Mark(stamp, made)
+    if kept is not None and kept.mark == mark:
+        return kept
+    found = _touched(row, kept.mark, mark) if kept is not None and mark.knows(kept.mark) else None
+    if kept is None or found is None or len(found.lines) > _MOST_TOUCHED:
+        state = EditionState.load_afresh(row)
+        # Worked out here, once, and not by each who asks.
+        assert state.finished is not None
+        return _Kept(mark, state, mark)
+    numbers = {line.id: line.number for line in kept.state.edition.lines}
+    lines = lines_from_rows(row, found.lines & set(numbers), numbers) if found.lines else []
+    state = kept.state.with_settings(**settings_from_row(row), takes=takes_there) if found.settings else kept.state
+    state = state.with_lines({line.id: line for line in lines}, takes_there)
+    changed = {**kept.changed, **dict.fromkeys(_otherwise(kept.state, state) | found.lines, mark)}
+    return _Kept(mark, state, kept.whole_at, changed)
+
+
+@dataclass(slots=True)
+class _Touched:
+    """The lines that have changed, and whether the cast or the settings of the whole edition have."""
+
+    lines: set[int] = field(default_factory=set)
+    settings: bool = False
+
+
+def _touched(row: Edition, seen: Mark, now: Mark) -> _Touched | None:
+    """What has changed in or for this edition; None where it is quicker to load it afresh."""
+    found = _Touched()
+    touched = found.lines
+    if now.made != seen.made:
+        touched |= set(Wording.objects.filter(edition=row, made__gt=seen.made).values_list("line_id", flat=True))
+    if now.stamp == seen.stamp:
+        return found
+    records = list(ActionRecord.objects.filter(production=row.production_id, stamp__gt=seen.stamp).values_list(
+        "changes", flat=True)[:_MOST_RECORDS + 1])
+    if len(records) > _MOST_RECORDS or not all(records):
+        return None
+    rows: dict[str, set[int]] = {}
+    for changes in records:
+        for change in changes:
+            known = belonging_of(change["model"])
+            if change["model"] == Line._meta.label_lower:
+                after = change["after"]
+                # Another order, or more or fewer lines: every number is another one.
+                if change["before"] is None or after is None or "position" in after:
+                    return None
+                touched.add(change["id"])
+            elif change["model"] in _OF_SETTINGS:
+                found.settings = True
+            elif known and {"line", "edition"} <= known.to:
+                told = change["before"] or change["after"] or {}
+                if "line_id" in told:
+                    touched.add(told["line_id"])
+                else:
+                    rows.setdefault(change["model"], set()).add(change["id"])
+            elif known and known.of_editions_whole:
+                return None
+    if found.settings and any(one["model"] == _EDITION and (one["before"] is None or one["after"] is None)
+                              for changes in records for one in changes):
+        return None
+    for label, ids in rows.items():
+        known = belonging_of(label)
+        assert known is not None
+        # Of the other editions the source's words count: what is said of a wording goes by them.
+        touched |= set(known.rows(pk__in=ids).filter(edition__in=_counting(row)).values_list("line_id", flat=True))
+    return found
+
+
+_EDITION = Edition._meta.label_lower
+_OF_SETTINGS = {_EDITION, Production._meta.label_lower, Casting._meta.label_lower}
+
+
+def _counting(row: Edition) -> list[int]:
+    sources = Edition.objects.filter(production=row.production_id, language=row.production.source_language)
+    return [row.pk, *sources.values_list("id", flat=True)]
+
+
+def _shown(state: EditionState) -> dict[int, tuple[LineStanding, Placement, Quality | None, object, float]]:
+    return {line.id: (line, placement, state.quality(line), timed.slot, shift) for line, placement, timed, shift in zip(
+        state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)}
+
+
+def _otherwise(before: EditionState, now: EditionState) -> set[int]:
+    """Ids of the lines of which something that is shown is another."""
+    old, found = _shown(before), set()
+    for line, shown in _shown(now).items():
+        was = old.get(line)
+        if was is None or was[0] is not shown[0] or was[1:] != shown[1:]:
+            found.add(line)
+    return found
