@@ -52,10 +52,10 @@ class TestStates:
         first = ids(production)[0]
         call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [first], "state": "approved"})
         write(call, production, 0, "The wind is turning.", "en-GB")
-        standing = next(one for one in call("reader", "get", f"{edition_path(production)}wordings/").json() if one["line"] == first)
+        standing = next(one for one in call("reader", "get", f"{edition_path(production)}wordings/").json()["wordings"] if one["line"] == first)
         assert [part for part in standing["source_difference"] if part[0] != "same"] == [["gone", "tide"], ["new", "wind"]]
         call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [first], "state": "approved"})
-        standing = next(one for one in call("reader", "get", f"{edition_path(production)}wordings/").json() if one["line"] == first)
+        standing = next(one for one in call("reader", "get", f"{edition_path(production)}wordings/").json()["wordings"] if one["line"] == first)
         assert standing["source_difference"] == []
 
     def test_what_is_empty_is_not_approved(self, production: Production, call: Call) -> None:
@@ -195,14 +195,14 @@ class TestDoubts:
         write(call, production, 1, "Entonces la sopa debe espear?")
         call("owner", "post", f"{path}terms/", {"original": "soup", "text": "caldo"})
         call("owner", "post", f"{path}terms/", {"text": "marea", "forbidden": True})
-        found = {one["line"]: one for one in call("reader", "get", f"{path}doubts/").json()}
+        found = {one["line"]: one for one in call("reader", "get", f"{path}doubts/").json()["doubts"]}
         first, second, third = (found[pk] for pk in ids(production))
         assert first["rude"] == [[14, 6]]
         assert second["misspelt"] == [[22, 6]]
         assert {finding["code"] for finding in second["findings"]} == {"term_missing", "question_added"}
         assert second["terms"][0]["kept"] is False
         assert [finding["code"] for finding in third["findings"]] == ["forbidden_term"]
-        assert call("reader", "get", f"{edition_path(production, 'en-GB')}doubts/").json() == []
+        assert call("reader", "get", f"{edition_path(production, 'en-GB')}doubts/").json()["doubts"] == []
 
     def test_a_word_and_its_line_mean_something_back(self, production: Production, call: Call) -> None:
         asked = {"line": ids(production)[1], "text": "Entonces la sopa debe esperar.", "at": 12, "length": 4}

@@ -5,7 +5,7 @@ import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 
 import { App } from "./App";
-import { Notices } from "./frame/notices";
+import { Notices } from "./shared/notices";
 import "./index.css";
 import "./shared/words";
 import { queryClient } from "./shared/api/queries";

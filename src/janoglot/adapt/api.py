@@ -15,13 +15,14 @@ from janoglot.adapt.actions.set_brief import set_brief
 from janoglot.adapt.actions.set_state import set_state
 from janoglot.adapt.actions.set_wording import set_wording
 from janoglot.adapt.actions.write_wordings import write_wordings
-from janoglot.adapt.doubts import doubts, wording_data
+from janoglot.adapt.doubts import doubts, ground_mark, wording_data
 from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, Cue, align
 from janoglot.core.errors import BadInput, Counted, Problem
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.model import Script
 from janoglot.editions.gauging import gauge_for
-from janoglot.editions.state import EditionState
+from janoglot.editions.keeping import Mark, current
+from janoglot.editions.line_api import AFTER, asked_after
 from janoglot.productions.models import ADDRESSES, ORIGINS, Line, Wording
 from janoglot.productions.permissions import edition_for, require_change
 from janoglot.productions.writing import NewWords, source_words
@@ -85,6 +86,12 @@ class TermUseSerializer(serializers.Serializer[Data]):
 class WordingFindingSerializer(serializers.Serializer[Data]):
     code = serializers.CharField()
     message = serializers.CharField()
+
+
+class WordingStandingsSerializer(serializers.Serializer[Data]):
+    mark = serializers.CharField(help_text="Ask with it, and only wordings that are otherwise since are told.")
+    whole = serializers.BooleanField()
+    wordings = WordingStandingSerializer(many=True)
 
 
 class DoubtSerializer(serializers.Serializer[Data]):
@@ -173,13 +180,17 @@ class WordingView(APIView):
 
 
 class WordingsView(APIView):
-    @extend_schema(responses=WordingStandingSerializer(many=True))
+    @extend_schema(parameters=[AFTER], responses=WordingStandingsSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
-        """How every wording came to be as it is."""
+        """How every wording came to be as it is; or those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
-        sources = source_words(edition.production)
+        found = current(edition, asked_after(request))
+        sources = source_words(edition.production, found.since)
         rows = Wording.objects.filter(edition=edition).select_related("changed_by")
-        return Response([wording_data(row, sources.get(row.line_id, "")) for row in rows])
+        if found.since is not None:
+            rows = rows.filter(line_id__in=found.since)
+        return Response({"mark": str(found.mark), "whole": found.since is None, "wordings": [
+            wording_data(row, sources.get(row.line_id, "")) for row in rows]})
 
     @extend_schema(request=StateChangeSerializer, responses=CountSerializer)
     def patch(self, request: Request, production_id: int, language: str) -> Response:
@@ -191,16 +202,28 @@ class WordingsView(APIView):
         return Response({"count": count})
 
 
+class DoubtsSerializer(serializers.Serializer[Data]):
+    mark = serializers.CharField(help_text="Ask with it, and only lines that are otherwise since are told.")
+    whole = serializers.BooleanField()
+    lines = serializers.ListField(child=serializers.IntegerField(), help_text="That were looked at; empty: all.")
+    doubts = DoubtSerializer(many=True, help_text="Of lines that have any.")
+
+
 class DoubtsView(APIView):
-    @extend_schema(responses=DoubtSerializer(many=True))
+    @extend_schema(parameters=[AFTER],
+                   responses=DoubtsSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
-        """Everything about the wordings that deserves a look."""
+        """Everything about the wordings that deserves a look; or of those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
+        asked, _, terms = str(request.query_params.get("after") or "").partition("/")
+        ground = ground_mark(edition)
+        # With other terms or names every line is to be looked at again.
+        found = current(edition, Mark.read(asked) if terms == ground else None)
+        mark = f"{found.mark}/{ground}"
         if edition.is_source:
-            return Response([])
-        state = EditionState.load(edition)
-        over = {p.id: p.over for p in state.placements if p.over > 0}
-        return Response(doubts(edition, over))
+            return Response({"mark": mark, "whole": True, "lines": [], "doubts": []})
+        return Response({"mark": mark, "whole": found.since is None, "lines": sorted(found.since or ()),
+                         "doubts": doubts(found.state, found.since)})
 
 
 class GaugeView(APIView):

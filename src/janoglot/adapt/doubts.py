@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from janoglot.adapt.actions.change_terms import core_terms
 from janoglot.core.adapt.memory import difference
 from janoglot.core.adapt.rude_words import rude_words
 from janoglot.core.adapt.spelling import misspelt
-from janoglot.core.adapt.termbase import uses
+from janoglot.core.adapt.termbase import Term, uses
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import Problem
-from janoglot.productions.models import Edition, Line, Speaker, Wording
+from janoglot.core.graph import recipe_hash
+from janoglot.editions.state import EditionState
+from janoglot.productions.models import Edition, Speaker, Wording
 from janoglot.productions.writing import source_words
 from janoglot.server.faults import translated
 
@@ -31,41 +35,57 @@ def wording_data(wording: Wording, source: str) -> Data:
     }
 
 
-def doubts(edition: Edition, over: dict[int, float], only: Collection[int] | None = None) -> list[Data]:
-    """Of every line with anything to doubt. ``over``: seconds that do not fit, by line. Spans are starts and lengths
-    in characters of the wording; those of terms, but for forbidden ones, of the source."""
+@dataclass(frozen=True, slots=True)
+class _Ground:
+    """What the doubts of a line go by beside its own texts."""
+
+    source_language: str
+    language: str
+    names: tuple[str, ...]
+    terms: tuple[Term, ...]
+
+
+def ground_mark(edition: Edition) -> str:
+    """Names the terms and names that doubts go by: another one, and every line is to be looked at again."""
+    names = sorted(Speaker.objects.filter(production=edition.production_id).values_list("name", flat=True))
+    return recipe_hash("doubts", names=names, terms=sorted(core_terms(edition), key=str))[:12]
+
+
+def doubts(state: EditionState, only: Collection[int] | None = None) -> list[Data]:
+    """Of every line of an edition, or of ``only`` some, with anything to doubt. Spans are starts and lengths in
+    characters of the wording; those of terms, but for forbidden ones, of the source."""
+    edition = state.row
     production = edition.production
-    sources, terms = source_words(production), core_terms(edition)
-    names = list(Speaker.objects.filter(production=production).values_list("name", flat=True))
-    wordings = Wording.objects.filter(edition=edition)
-    lines = Line.objects.filter(production=production)
-    if only is not None:
-        wordings, lines = wordings.filter(line_id__in=only), lines.filter(pk__in=only)
-    by_line = {wording.line_id: wording for wording in wordings}
-    checked = [CheckedWording(line.pk, sources.get(line.pk, ""), by_line[line.pk].text if line.pk in by_line else "",
-                              over.get(line.pk, 0.0), line.kind == Line.Kind.SPOKEN) for line in lines]
-    known = [*names, *(term.text for term in terms if not term.forbidden)]
-    told: dict[int, list[Data]] = {}
-    for finding in check_wordings(checked, production.source_language, edition.language, names, terms):
-        told.setdefault(finding.line, []).append(
-            {"code": finding.code, "message": translated(Problem(finding.code, finding.template, finding.fields))})
+    sources = source_words(production, only)
+    ground = _Ground(production.source_language, edition.language,
+                     tuple(Speaker.objects.filter(production=production).values_list("name", flat=True)),
+                     tuple(core_terms(edition)))
+    rows = Wording.objects.filter(edition=edition).exclude(doubt={})
+    unsure = {line: tuple(doubt.get("words") or ()) for line, doubt in (
+        rows if only is None else rows.filter(line_id__in=only)).values_list("line_id", "doubt")}
     found = []
-    for one in checked:
-        wording = by_line.get(one.id)
-        unknown = _places(one.text, (wording.doubt.get("words") or []) if wording else [])
-        entry = {
-            "line": one.id, "unknown": unknown,
-            "misspelt": misspelt(one.text, edition.language, [*known, one.source]) if one.text else [],
-            "rude": rude_words(one.text, edition.language),
-            "terms": [{"at": use.at, "length": use.length, "original": use.term.source, "text": use.term.text,
-                       "kept": use.kept, "forbidden": use.term.forbidden, "note": use.term.note}
-                      for use in uses(one.source, one.text, terms, production.source_language, edition.language)],
-            "findings": told.get(one.id, []),
-        }
-        if any(entry[name] for name in ("unknown", "misspelt", "rude", "terms", "findings")):
-            found.append(entry)
+    for one, placement in zip(state.lines, state.placements, strict=True):
+        if only is None or one.id in only:
+            entry = _of_line(ground, CheckedWording(0, sources.get(one.id, ""), one.words, max(0.0, placement.over),
+                                                    not one.line.on_screen), unsure.get(one.id, ()))
+            if entry:
+                found.append({"line": one.id, **entry})
     return found
 
 
-def _places(text: str, words: list[str]) -> list[tuple[int, int]]:
-    return [(text.index(word), len(word)) for word in words if word in text]
+@lru_cache(maxsize=120_000)
+def _of_line(ground: _Ground, line: CheckedWording, unsure: tuple[str, ...]) -> Data | None:
+    """What there is to doubt about one line, kept by all that it was worked out from; None for nothing."""
+    terms = uses(line.source, line.text, ground.terms, ground.source_language, ground.language)
+    known = [*ground.names, *(term.text for term in ground.terms if not term.forbidden), line.source]
+    entry = {
+        "unknown": [(line.text.index(word), len(word)) for word in unsure if word in line.text],
+        "misspelt": misspelt(line.text, ground.language, known) if line.text else [],
+        "rude": rude_words(line.text, ground.language),
+        "terms": [{"at": use.at, "length": use.length, "original": use.term.source, "text": use.term.text,
+                   "kept": use.kept, "forbidden": use.term.forbidden, "note": use.term.note} for use in terms],
+        "findings": [{"code": one.code, "message": translated(Problem(one.code, one.template, one.fields))}
+                     for one in check_wordings([line], ground.source_language, ground.language, ground.names,
+                                               ground.terms)],
+    }
+    return entry if any(entry.values()) else None

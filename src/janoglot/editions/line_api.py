@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -16,9 +16,10 @@ from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.core.timing.settings import own_timing
+from janoglot.editions.keeping import Mark, current
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
-from janoglot.editions.state import TAKE_STATES, EditionState
+from janoglot.editions.state import TAKE_STATES
 from janoglot.editions.timing_serializers import (
     HoldSerializer,
     LineTimingSerializer,
@@ -81,6 +82,8 @@ class LineSerializer(serializers.Serializer[Data]):
 
 
 class EditionLinesSerializer(serializers.Serializer[Data]):
+    mark = serializers.CharField(help_text="Ask with it, and only lines that are otherwise since are told.")
+    whole = serializers.BooleanField(help_text="Whether these are all lines, not the changed ones alone.")
     edition = EditionSerializer()
     timing = TimingSettingsSerializer()
     holds = HoldSerializer(many=True, help_text="Where the picture is held.")
@@ -128,16 +131,26 @@ def _in_this_edition(own: Data, shift: float) -> Data:
     return {**own, "at": round(own["at"] + shift, 3)} if "at" in own else own
 
 
+AFTER = OpenApiParameter("after", str, description="A mark: only lines that are otherwise since are told.")
+
+
+def asked_after(request: Request) -> Mark | None:
+    """The mark that a client has seen; None where it has none, or it is none of ours."""
+    return Mark.read(str(request.query_params.get("after") or ""))
+
+
 class EditionView(APIView):
-    @extend_schema(responses=EditionLinesSerializer)
+    @extend_schema(parameters=[AFTER], responses=EditionLinesSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
-        """Every line of an edition: words, voice, take and place."""
+        """The lines of an edition: words, voice, take and place. All of them, or those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
-        state = EditionState.load(edition)
+        found = current(edition, asked_after(request))
+        state = found.state
         return Response({
-            "edition": edition_data(edition, state),
+            "mark": str(found.mark), "whole": found.since is None, "edition": edition_data(edition, state),
             "timing": timing_data(edition), "holds": holds_data(state.holds),
             "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
             "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
-                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)],
+                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)
+                      if found.since is None or s.id in found.since],
         })

@@ -5,7 +5,7 @@ import { useTranslation } from "react-i18next";
 import { api, data, type Production } from "../shared/api/client";
 import { useLanguages } from "../shared/api/queries";
 import { FIELD, Notice, Sheet } from "../shared/ui/controls";
-import { usePlace } from "./place";
+import { usePlace } from "../shared/place";
 
 /** Choose a language by any of its names and add the production in it. */
 export function AddEdition({ production, open, onClose }: { production: Production; open: boolean; onClose: () => void }) {

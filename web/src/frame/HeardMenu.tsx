@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useTranslation } from "react-i18next";
 
 import type { Production } from "../shared/api/client";
-import { usePlayer } from "./player";
+import { usePlayer } from "../shared/player";
 
 const ITEM = "flex items-center gap-2 px-2 py-1 rounded-sm text-sm data-highlighted:bg-tide-wash data-disabled:text-soft outline-none cursor-default";
 const MARK = "w-4 shrink-0 grid place-items-center";

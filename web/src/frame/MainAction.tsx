@@ -7,9 +7,9 @@ import type { Job, Production } from "../shared/api/client";
 import { askForMix, castRest, startVoicing, stopJob, useCurrentMix, useEdition } from "../shared/api/queries";
 import { span } from "../shared/format";
 import { Button, IconButton, Tip } from "../shared/ui/controls";
-import { usePlace } from "./place";
-import { useNotices } from "./notices";
-import { useJob } from "./useJob";
+import { usePlace } from "../shared/place";
+import { useNotices } from "../shared/notices";
+import { useJob } from "../shared/useJob";
 
 const UNITS = (t: (key: string) => string) => ({ h: t("time.h"), min: t("time.min"), s: t("time.s") });
 

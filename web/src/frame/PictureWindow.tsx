@@ -5,10 +5,10 @@ import { create } from "zustand";
 
 import type { EditionLines, Line, Production } from "../shared/api/client";
 import { IconButton } from "../shared/ui/controls";
-import { hushBeneath, stepBeneath } from "./beneath";
-import { inStep, middleOfFrame, middleOfLastFrame, pictureAt } from "./picture";
-import { usePlayer } from "./player";
-import { mediaFile, useSourceMedia } from "./useSourceMedia";
+import { hushBeneath, stepBeneath } from "../shared/beneath";
+import { inStep, middleOfFrame, middleOfLastFrame, pictureAt } from "../shared/picture";
+import { usePlayer } from "../shared/player";
+import { mediaFile, useSourceMedia } from "../shared/useSourceMedia";
 
 export type PictureMode = "docked" | "floating" | "away";
 const MODE = "janoglot.picture";

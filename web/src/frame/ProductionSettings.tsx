@@ -9,8 +9,8 @@ import { useChange, useLanguages } from "../shared/api/queries";
 import { decibels } from "../shared/format";
 import { Button, FIELD, IconButton, Select, Sheet, Tick } from "../shared/ui/controls";
 import { SourceMediaButton } from "../shared/SourceMediaButton";
-import { usePlace } from "./place";
-import { useNotices } from "./notices";
+import { usePlace } from "../shared/place";
+import { useNotices } from "../shared/notices";
 
 const TARGETS = [-16, -23] as const;
 const RATES = [23.976, 24, 25, 29.97, 30, 48, 50, 59.94, 60];

@@ -8,7 +8,7 @@ import type { Edition, Production } from "../shared/api/client";
 import { Button, IconButton, Tip } from "../shared/ui/controls";
 import { AddEdition } from "./AddEdition";
 import { MainAction } from "./MainAction";
-import { usePlace } from "./place";
+import { usePlace } from "../shared/place";
 import { useTheme } from "./theme";
 
 export function Wordmark() {

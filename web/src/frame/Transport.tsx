@@ -10,12 +10,12 @@ import { clock } from "../shared/format";
 import { useKeys } from "../shared/useKeys";
 import { IconButton, Select, Tip } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
-import { lineAt, spokenWords, wordAt } from "./lines";
+import { lineAt, spokenWords, wordAt } from "../shared/lines";
 import { HeardMenu } from "./HeardMenu";
-import { lineInAddress, usePlace } from "./place";
-import { pictureAt, timeIn } from "./picture";
-import { usePlayer, type Listening, type Under } from "./player";
-import { mediaFile, useSourceMedia } from "./useSourceMedia";
+import { lineInAddress, usePlace } from "../shared/place";
+import { pictureAt, timeIn } from "../shared/picture";
+import { usePlayer, type Listening, type Under } from "../shared/player";
+import { mediaFile, useSourceMedia } from "../shared/useSourceMedia";
 
 const SPEEDS = [0.75, 1, 1.25, 1.5, 2];
 

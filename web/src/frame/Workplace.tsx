@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { Navigate } from "react-router";
 
+import type { StageProps } from "../shared/stage";
 import { Fault, type EditionLines, type Production } from "../shared/api/client";
 import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
 import { useKeys, useLetGo, usePanelKeys } from "../shared/useKeys";
@@ -12,22 +13,16 @@ import { CastStage } from "../stages/cast/CastStage";
 import { DeliverStage } from "../stages/deliver/DeliverStage";
 import { MixStage } from "../stages/mix/MixStage";
 import { ScriptStage } from "../stages/script/ScriptStage";
-import { useLiveScript, useScript, useScriptActions } from "../stages/script/useScript";
+import { useLiveScript, useScript, useScriptActions } from "../shared/script/useScript";
 import { TimeStage } from "../stages/time/TimeStage";
 import { Finishing } from "./MainAction";
-import { useNotices } from "./notices";
-import { keepPlace, lineInAddress, STAGES, usePlace, type Stage } from "./place";
+import { useNotices } from "../shared/notices";
+import { keepPlace, lineInAddress, STAGES, usePlace, type Stage } from "../shared/place";
 import { PictureButton, PictureWindow } from "./PictureWindow";
 import { ProductionSettings } from "./ProductionSettings";
-import { usePlayer } from "./player";
+import { usePlayer } from "../shared/player";
 import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
-
-export interface StageProps {
-  production: Production;
-  edition: EditionLines;
-  source: EditionLines;
-}
 
 const VIEWS: Record<Exclude<Stage, "script">, (props: StageProps) => React.ReactNode> = {
   cast: CastStage,

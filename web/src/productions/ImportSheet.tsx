@@ -9,7 +9,7 @@ import { useLanguages } from "../shared/api/queries";
 import { clock, languageName } from "../shared/format";
 import { Button, Empty, FIELD, IconButton, Notice, Select, Sheet, Tick } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
-import { SpeakerField } from "../stages/script/SpeakerField";
+import { SpeakerField } from "../shared/ui/SpeakerField";
 
 const ROLES = ["speaker", "words", "start", "end", "duration", "notes", "part", "kind"] as const;
 const WAYS = ["whole", "heading", "paragraph", "characters", "pattern"] as const;

@@ -6,8 +6,8 @@ import { useTranslation } from "react-i18next";
 import { Link } from "react-router";
 
 import { ThemeButton, Wordmark } from "../frame/TopBar";
-import { useNotices } from "../frame/notices";
-import { lastPlace } from "../frame/place";
+import { useNotices } from "../shared/notices";
+import { lastPlace } from "../shared/place";
 import { api, data, type Schemas } from "../shared/api/client";
 import { useProductions } from "../shared/api/queries";
 import { Button, Empty, FIELD, IconButton, Notice, Select, Sheet, Tick } from "../shared/ui/controls";

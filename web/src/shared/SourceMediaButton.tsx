@@ -3,8 +3,8 @@ import { Clapperboard, Trash2 } from "lucide-react";
 import { useRef } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../frame/notices";
-import { useSourceMedia, type SourceMedia } from "../frame/useSourceMedia";
+import { useNotices } from "./notices";
+import { useSourceMedia, type SourceMedia } from "./useSourceMedia";
 import { api, data, send } from "./api/client";
 import { Button, IconButton } from "./ui/controls";
 

@@ -1,6 +1,7 @@
 import { notifyManager, QueryClient, useMutation, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 
-import { api, data, editionPath, Fault, type Casting, type Job, type Mix, type Schemas } from "./client";
+import { api, data, editionPath, Fault, type Casting, type EditionLines, type Job, type Mix, type Schemas } from "./client";
+import { withLines } from "../deltas";
 
 // What a key does here is drawn before the next key comes: a caret that moves late lets letters fall into the wrong line.
 notifyManager.setScheduler(queueMicrotask);
@@ -53,8 +54,15 @@ export const editionQuery = (production: number, language: string | undefined) =
   queryOptions({
     queryKey: ["production", production, "edition", language],
     enabled: Boolean(language),
-    queryFn: () =>
-      data(api.GET("/api/productions/{production_id}/editions/{language}/", path(production, language ?? ""))),
+    queryFn: async () => {
+      const old = queryClient.getQueryData<EditionLines>(["production", production, "edition", language]);
+      const answer = await data(
+        api.GET("/api/productions/{production_id}/editions/{language}/", {
+          params: { ...path(production, language ?? "").params, query: old ? { after: old.mark } : {} },
+        }),
+      );
+      return answer.whole || !old ? answer : withLines(old, answer);
+    },
   });
 
 export const useEdition = (production: number, language: string | undefined) =>

@@ -355,7 +355,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every line of an edition: words, voice, take and place. */
+        /** @description The lines of an edition: words, voice, take and place. All of them, or those that are otherwise since. */
         get: operations["productions_editions_retrieve"];
         put?: never;
         post?: never;
@@ -552,8 +552,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Everything about the wordings that deserves a look. */
-        get: operations["productions_editions_doubts_list"];
+        /** @description Everything about the wordings that deserves a look; or of those that are otherwise since. */
+        get: operations["productions_editions_doubts_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1049,8 +1049,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description How every wording came to be as it is. */
-        get: operations["productions_editions_wordings_list"];
+        /** @description How every wording came to be as it is; or those that are otherwise since. */
+        get: operations["productions_editions_wordings_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1933,6 +1933,15 @@ export interface components {
             terms: components["schemas"]["TermUse"][];
             findings: components["schemas"]["WordingFinding"][];
         };
+        Doubts: {
+            /** @description Ask with it, and only lines that are otherwise since are told. */
+            mark: string;
+            whole: boolean;
+            /** @description That were looked at; empty: all. */
+            lines: number[];
+            /** @description Of lines that have any. */
+            doubts: components["schemas"]["Doubt"][];
+        };
         DraftAskRequest: {
             lines?: number[];
             /**
@@ -1960,6 +1969,10 @@ export interface components {
             like?: string;
         };
         EditionLines: {
+            /** @description Ask with it, and only lines that are otherwise since are told. */
+            mark: string;
+            /** @description Whether these are all lines, not the changed ones alone. */
+            whole: boolean;
             edition: components["schemas"]["Edition"];
             timing: components["schemas"]["TimingSettings"];
             /** @description Where the picture is held. */
@@ -3198,6 +3211,12 @@ export interface components {
             /** @description What the source says otherwise since. */
             source_difference: string[][];
         };
+        WordingStandings: {
+            /** @description Ask with it, and only wordings that are otherwise since are told. */
+            mark: string;
+            whole: boolean;
+            wordings: components["schemas"]["WordingStanding"][];
+        };
         /**
          * @description * `empty` - empty
          *     * `draft` - draft
@@ -3797,7 +3816,10 @@ export interface operations {
     };
     productions_editions_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A mark: only lines that are otherwise since are told. */
+                after?: string;
+            };
             header?: never;
             path: {
                 language: string;
@@ -4148,9 +4170,12 @@ export interface operations {
             };
         };
     };
-    productions_editions_doubts_list: {
+    productions_editions_doubts_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A mark: only lines that are otherwise since are told. */
+                after?: string;
+            };
             header?: never;
             path: {
                 language: string;
@@ -4165,7 +4190,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Doubt"][];
+                    "application/json": components["schemas"]["Doubts"];
                 };
             };
         };
@@ -5002,9 +5027,12 @@ export interface operations {
             };
         };
     };
-    productions_editions_wordings_list: {
+    productions_editions_wordings_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A mark: only lines that are otherwise since are told. */
+                after?: string;
+            };
             header?: never;
             path: {
                 language: string;
@@ -5019,7 +5047,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WordingStanding"][];
+                    "application/json": components["schemas"]["WordingStandings"];
                 };
             };
         };

@@ -3,9 +3,9 @@ import { BookA, LayoutGrid, Rows3, X } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
-import { usePlace } from "../../frame/place";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
+import { usePlace } from "../../shared/place";
 import { startVoicing, useChange } from "../../shared/api/queries";
 import { useChosen } from "../../shared/useChosen";
 import { useKeys } from "../../shared/useKeys";

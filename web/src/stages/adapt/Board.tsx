@@ -3,8 +3,8 @@ import { ListChecks, Mic, WandSparkles } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { api, data, type Schemas } from "../../shared/api/client";
 import { startVoicing } from "../../shared/api/queries";
 import { Button, Tick } from "../../shared/ui/controls";
@@ -44,7 +44,7 @@ export function Board({ production, onOpen }: { production: StageProps["producti
       Promise.all(
         [...chosen].map(async (language) => ({
           language,
-          doubts: await data(api.GET("/api/productions/{production_id}/editions/{language}/doubts/", { params: { path: { production_id: production.id, language } } })),
+          doubts: (await data(api.GET("/api/productions/{production_id}/editions/{language}/doubts/", { params: { path: { production_id: production.id, language } } }))).doubts,
         })),
       ),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),

@@ -1,7 +1,7 @@
 import { Check, Mic, X } from "lucide-react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
+import type { StageProps } from "../../shared/stage";
 import type { Line } from "../../shared/api/client";
 import { Button, IconButton } from "../../shared/ui/controls";
 import { DraftButton } from "./DraftButton";

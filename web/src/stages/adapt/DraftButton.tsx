@@ -4,8 +4,8 @@ import { useEffect, useState } from "react";
 import type { TFunction } from "i18next";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { api, data, type Job } from "../../shared/api/client";
 import { stopJob, useJobById } from "../../shared/api/queries";
 import { Button, IconButton, Tip } from "../../shared/ui/controls";

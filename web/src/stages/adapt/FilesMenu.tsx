@@ -4,8 +4,8 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { editionPath, send, type Schemas } from "../../shared/api/client";
 import { Button } from "../../shared/ui/controls";
 import { CaptionsSheet } from "./CaptionsSheet";

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { Check, Languages } from "lucide-react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
+import type { StageProps } from "../../shared/stage";
 import { api, data, type Line, type Schemas } from "../../shared/api/client";
 import { Button, Notice } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";

@@ -2,8 +2,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { editionPath, send, type Schemas } from "../../shared/api/client";
 import { Button, FIELD, Notice, Sheet, Tick } from "../../shared/ui/controls";
 

@@ -3,8 +3,8 @@ import { Trash2 } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { api, data } from "../../shared/api/client";
 import { Button, FIELD, IconButton, Select, Sheet, Tick } from "../../shared/ui/controls";
 

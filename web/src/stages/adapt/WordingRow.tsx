@@ -2,7 +2,7 @@ import { Mic } from "lucide-react";
 import { memo, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { editionPath, Fault, type EditionLines, type Line, type Speaker } from "../../shared/api/client";
 import { rate } from "../../shared/format";
 import { dropTyped, keepTyped, keptTyped } from "../../shared/kept";
@@ -10,7 +10,7 @@ import { Button, IconButton } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
 import { howChosen, type How } from "../../shared/useChosen";
-import { SampleButton } from "../cast/CastStage";
+import { SampleButton } from "../../shared/ui/SampleButton";
 import { GaugeBar, GaugeWords } from "./Gauge";
 import { MARK_LOOK, pieces, sourceSpans, wordingSpans } from "./marks";
 import { useGauge, type AdaptActions, type Doubt, type Standing } from "./useAdapt";

@@ -2,8 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { api, data, Fault, type EditionLines, type Line, type Schemas } from "../../shared/api/client";
+import { replaced } from "../../shared/deltas";
 import { estimated, type Gauge } from "./gauge";
 
 export type Standing = Schemas["WordingStanding"];
@@ -13,22 +14,36 @@ const path = (production: number, language: string) => ({ params: { path: { prod
 
 /** How each wording came to be as it is, by line. */
 export function useStandings(production: number, language: string, off: boolean): ReadonlyMap<number, Standing> {
+  const client = useQueryClient();
+  const key = ["production", production, "standings", language];
   const found = useQuery({
-    queryKey: ["production", production, "standings", language],
+    queryKey: key,
     enabled: !off,
-    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/wordings/", path(production, language))),
+    queryFn: async () => {
+      const old = client.getQueryData<Schemas["WordingStandings"]>(key);
+      const { params } = path(production, language);
+      const answer = await data(api.GET("/api/productions/{production_id}/editions/{language}/wordings/", { params: { ...params, query: old ? { after: old.mark } : {} } }));
+      return answer.whole || !old ? answer : { ...answer, wordings: replaced(old.wordings, answer.wordings, answer.wordings.map((one) => one.line)) };
+    },
   }).data;
-  return useMemo(() => new Map((found ?? []).map((one) => [one.line, one])), [found]);
+  return useMemo(() => new Map((found?.wordings ?? []).map((one) => [one.line, one])), [found]);
 }
 
 /** What deserves a look, by line. */
 export function useDoubts(production: number, language: string, off: boolean): ReadonlyMap<number, Doubt> {
+  const client = useQueryClient();
+  const key = ["production", production, "doubts", language];
   const found = useQuery({
-    queryKey: ["production", production, "doubts", language],
+    queryKey: key,
     enabled: !off,
-    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/doubts/", path(production, language))),
+    queryFn: async () => {
+      const old = client.getQueryData<Schemas["Doubts"]>(key);
+      const { params } = path(production, language);
+      const answer = await data(api.GET("/api/productions/{production_id}/editions/{language}/doubts/", { params: { ...params, query: old ? { after: old.mark } : {} } }));
+      return answer.whole || !old ? answer : { ...answer, doubts: replaced(old.doubts, answer.doubts, answer.lines) };
+    },
   }).data;
-  return useMemo(() => new Map((found ?? []).map((one) => [one.line, one])), [found]);
+  return useMemo(() => new Map((found?.doubts ?? []).map((one) => [one.line, one])), [found]);
 }
 
 export const useDraftingMeans = (production: number, language: string, off: boolean) =>
@@ -122,8 +137,8 @@ export function useAdaptActions(production: number, language: string) {
         );
         client.setQueryData<EditionLines>(["production", production, "edition", language], (old) =>
           old && { ...old, lines: old.lines.map((one) => (one.id === line ? { ...one, words: saved.text, revision: saved.revision } : one)) });
-        client.setQueryData<Standing[]>(["production", production, "standings", language], (old) =>
-          old?.map((one) => (one.line === line ? { ...one, state: saved.state, source_difference: [], score: null, alignment: null } : one)));
+        client.setQueryData<Schemas["WordingStandings"]>(["production", production, "standings", language], (old) =>
+          old && { ...old, wordings: old.wordings.map((one) => (one.line === line ? { ...one, state: saved.state, source_difference: [], score: null, alignment: null } : one)) });
         void lookAgain();
         return saved;
       },

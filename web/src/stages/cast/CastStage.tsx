@@ -1,16 +1,17 @@
 import { useQueries } from "@tanstack/react-query";
-import { ListVideo, LoaderCircle, Play, Square, TriangleAlert } from "lucide-react";
+import { ListVideo, Square, TriangleAlert } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
-import { usePlace } from "../../frame/place";
-import { useSample } from "../../frame/player";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
+import { usePlace } from "../../shared/place";
+import { useSample } from "../../shared/player";
 import { api, data, editionPath, type Casting, type Edition, type Speaker, type Voice, type VoiceSettings } from "../../shared/api/client";
 import { fetchCastings, useChange } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
 import { Button, Empty, Tick, Tip } from "../../shared/ui/controls";
+import { SampleButton } from "../../shared/ui/SampleButton";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { ContrastMap } from "./ContrastMap";
 import { exchangeOf } from "./exchange";
@@ -270,34 +271,6 @@ function CastCell({
         </span>
       </button>
     </div>
-  );
-}
-
-/** Plays one short sound; pressed again, stops it. */
-export function SampleButton({ name, address, small = false, tabIndex }: { name: string; address: string; small?: boolean; tabIndex?: number }) {
-  const { t } = useTranslation();
-  const sample = useSample();
-  const mine = sample.address === address;
-  return (
-    <button
-      type="button"
-      aria-label={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : name}
-      title={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : sample.fault === address && sample.why ? sample.why : name}
-      aria-pressed={mine}
-      aria-busy={mine && sample.loading}
-      tabIndex={tabIndex}
-      className={`relative grid place-items-center ${small ? "size-7" : "size-9"} shrink-0 rounded-md hover:bg-sunk ${sample.fault === address ? "text-alarm" : "text-tide"}`}
-      onClick={() => sample.toggle(address)}
-    >
-      {mine && sample.loading ? (
-        <LoaderCircle size={15} className="animate-spin" aria-hidden />
-      ) : mine ? (
-        <Square size={13} fill="currentColor" aria-hidden />
-      ) : (
-        <Play size={14} fill="currentColor" aria-hidden />
-      )}
-      {mine && sample.sketch && <span className="absolute -bottom-0.5 text-[9px] leading-none text-soft" aria-hidden>{t("transport.sketch")}</span>}
-    </button>
   );
 }
 

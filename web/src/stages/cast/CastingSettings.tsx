@@ -1,15 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { RotateCcw } from "lucide-react";
-import { Slider } from "radix-ui";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Language, type Production, type Schemas, type Speaker, type VoiceSettings } from "../../shared/api/client";
 import { setCasting, useChange, useLanguages } from "../../shared/api/queries";
 import { decibels, rate } from "../../shared/format";
+import { Setting } from "../../shared/ui/Setting";
 import { Button, FIELD, IconButton, Select } from "../../shared/ui/controls";
-import { auditionAddress, SampleButton } from "./CastStage";
+import { auditionAddress } from "./CastStage";
+import { SampleButton } from "../../shared/ui/SampleButton";
 import { rights } from "./rights";
 
 const signed = (value: number) => decibels(value);
@@ -199,53 +200,6 @@ function ForeignWords({
         </form>
       )}
       {!readOnly && <p className="text-xs text-soft">{t("cast.foreignHint")}</p>}
-    </div>
-  );
-}
-
-export function Setting({
-  name,
-  value,
-  min,
-  max,
-  step,
-  show,
-  disabled,
-  onSet,
-}: {
-  name: string;
-  value: number;
-  min: number;
-  max: number;
-  step: number;
-  show: (value: number) => string;
-  disabled: boolean;
-  onSet: (value: number) => void;
-}) {
-  const [moving, setMoving] = useState<number | null>(null);
-  const shown = moving ?? value;
-  return (
-    <div className="grid grid-cols-[4.5rem_1fr_4rem] items-center gap-2 text-sm">
-      <span>{name}</span>
-      <Slider.Root
-        className="relative flex items-center h-5 touch-none"
-        min={min}
-        max={max}
-        step={step}
-        value={[shown]}
-        disabled={disabled}
-        onValueChange={([next]) => setMoving(next ?? null)}
-        onValueCommit={([next]) => {
-          setMoving(null);
-          if (next !== undefined) onSet(Math.round(next * 1000) / 1000);
-        }}
-      >
-        <Slider.Track className="relative grow h-1 rounded-full bg-rule">
-          <Slider.Range className="absolute h-full rounded-full bg-tide" />
-        </Slider.Track>
-        <Slider.Thumb aria-label={name} aria-valuetext={show(shown)} className="block size-4 rounded-sm bg-tide" />
-      </Slider.Root>
-      <span className="text-end text-soft">{show(shown)}</span>
     </div>
   );
 }

@@ -2,10 +2,11 @@ import { X } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useSample } from "../../frame/player";
+import { useSample } from "../../shared/player";
 import type { Speaker, Voice } from "../../shared/api/client";
 import { Button, IconButton, Tick } from "../../shared/ui/controls";
-import { RowButton, SampleButton } from "./CastStage";
+import { RowButton } from "./CastStage";
+import { SampleButton } from "../../shared/ui/SampleButton";
 
 /** Two to four voices side by side: the same line in turn, with their names, or blind until one is chosen. */
 export function Comparison({

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { api, data, type EditionLines, type Production } from "../../shared/api/client";
 import { haveMeasured, setCasting, useChange } from "../../shared/api/queries";
 import { Button } from "../../shared/ui/controls";

@@ -4,7 +4,7 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { send, type Production, type Schemas } from "../../shared/api/client";
 import { useProductions } from "../../shared/api/queries";
 import { Button, Notice, Sheet, Tick } from "../../shared/ui/controls";

@@ -3,13 +3,14 @@ import { Search, Star, TriangleAlert } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
-import { useSample } from "../../frame/player";
+import { useNotices } from "../../shared/notices";
+import { useSample } from "../../shared/player";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
 import { castRest, haveMeasured, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
 import { Button, Notice, Select, Tick } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { auditionAddress, SampleButton, voiceHome } from "./CastStage";
+import { auditionAddress, voiceHome } from "./CastStage";
+import { SampleButton } from "../../shared/ui/SampleButton";
 import { CastingSettings } from "./CastingSettings";
 import { Comparison } from "./Comparison";
 

@@ -3,9 +3,9 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
-import { usePlace } from "../../frame/place";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
+import { usePlace } from "../../shared/place";
 import { editionPath, whyNot, type Delivery } from "../../shared/api/client";
 import { askForMix, fetchMix, startVoicing, useDeliveries } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";

@@ -1,14 +1,14 @@
 import { RadioGroup } from "radix-ui";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
 import { api, data } from "../../shared/api/client";
 import { askForMix, setCasting, useCastings, useChange, useCurrentMix } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
 import { Button, Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { Setting } from "../cast/CastingSettings";
+import { Setting } from "../../shared/ui/Setting";
 import { LoudnessCurve } from "./LoudnessCurve";
 
 const TARGETS = [-16, -23] as const;

@@ -2,7 +2,7 @@ import { useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { Finding } from "../../shared/api/client";
-import type { EditedLine } from "./scriptState";
+import type { EditedLine } from "../../shared/script/scriptState";
 
 /** What is odd about the lines, by kind; each leads to its line. */
 export function ChecksPanel({ findings, lines, onGo }: { findings: readonly Finding[] | undefined; lines: readonly EditedLine[]; onGo: (line: number) => void }) {

@@ -4,9 +4,9 @@ import { useTranslation } from "react-i18next";
 
 import type { Speaker } from "../../shared/api/client";
 import { Button, IconButton, Select } from "../../shared/ui/controls";
-import type { EditedLine } from "./scriptState";
-import { SpeakerField } from "./SpeakerField";
-import type { ScriptActions } from "./useScript";
+import type { EditedLine } from "../../shared/script/scriptState";
+import { SpeakerField } from "../../shared/ui/SpeakerField";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** What can be done with the lines that are chosen together. */
 export function ChosenBar({

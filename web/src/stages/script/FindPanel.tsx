@@ -2,11 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { api, data, Fault, type Production, type Schemas } from "../../shared/api/client";
 import { Button, FIELD, Select, Tick } from "../../shared/ui/controls";
-import type { EditedLine } from "./scriptState";
-import type { ScriptActions } from "./useScript";
+import type { EditedLine } from "../../shared/script/scriptState";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 type Asked = Schemas["ReplaceRequest"];
 

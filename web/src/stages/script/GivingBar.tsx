@@ -4,9 +4,9 @@ import { useTranslation } from "react-i18next";
 
 import type { Speaker } from "../../shared/api/client";
 import { IconButton } from "../../shared/ui/controls";
-import { UNNAMED } from "./scriptState";
+import { UNNAMED } from "../../shared/script/scriptState";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { SpeakerField } from "./SpeakerField";
+import { SpeakerField } from "../../shared/ui/SpeakerField";
 
 export const GIVING_KEYS = "123456789qwertyuiop";
 

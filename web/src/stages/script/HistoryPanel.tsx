@@ -6,7 +6,7 @@ import { useTranslation } from "react-i18next";
 
 import { api, data, type Production, type RecordedAction } from "../../shared/api/client";
 import { Button, IconButton } from "../../shared/ui/controls";
-import type { ScriptActions } from "./useScript";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** Everything that was done, in plain words, the newest first; any point can be gone back to. */
 export function HistoryPanel({ production, stamp, actions }: { production: Production; stamp: number; actions: ScriptActions }) {

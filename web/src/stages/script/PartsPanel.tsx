@@ -5,8 +5,8 @@ import { useTranslation } from "react-i18next";
 import type { Part } from "../../shared/api/client";
 import { clock, seconds } from "../../shared/format";
 import { Button, IconButton } from "../../shared/ui/controls";
-import type { ScriptState } from "./scriptState";
-import type { ScriptActions } from "./useScript";
+import type { ScriptState } from "../../shared/script/scriptState";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** A part's title over its first line, typed over where it stands. */
 export function PartHeading({ part, readOnly, actions }: { part: Part | undefined; readOnly: boolean; actions: ScriptActions }) {

@@ -9,10 +9,10 @@ import { Button, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
 import { howChosen, type How } from "../../shared/useChosen";
-import type { EditedLine } from "./scriptState";
-import { SpeakerField } from "./SpeakerField";
+import type { EditedLine } from "../../shared/script/scriptState";
+import { SpeakerField } from "../../shared/ui/SpeakerField";
 import { NoteField, TimesField } from "./TimesField";
-import type { ScriptActions } from "./useScript";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** After so long without a key, what was typed is saved. */
 const PAUSE = 700;

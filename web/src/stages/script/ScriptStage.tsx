@@ -4,7 +4,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } fr
 import { useTranslation } from "react-i18next";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 
-import { usePlace } from "../../frame/place";
+import { usePlace } from "../../shared/place";
 import { api, data, type EditionLines, type Finding, type Line, type Production } from "../../shared/api/client";
 import { useChosen, type How } from "../../shared/useChosen";
 import { useKeys } from "../../shared/useKeys";
@@ -16,9 +16,9 @@ import { GivingBar } from "./GivingBar";
 import { HistoryPanel } from "./HistoryPanel";
 import { PartHeading, PartsPanel } from "./PartsPanel";
 import { ScriptRow, type Frame } from "./ScriptRow";
-import { asTable, asText, neighbourFor, type EditedLine, type ScriptState } from "./scriptState";
+import { asTable, asText, neighbourFor, type EditedLine, type ScriptState } from "../../shared/script/scriptState";
 import { SpeakersPanel } from "./SpeakersPanel";
-import { useScript, useScriptActions } from "./useScript";
+import { useScript, useScriptActions } from "../../shared/script/useScript";
 
 const PANELS = ["speakers", "parts", "checks", "find", "history"] as const;
 type Panel = (typeof PANELS)[number];

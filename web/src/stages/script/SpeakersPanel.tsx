@@ -4,15 +4,15 @@ import { useState } from "react";
 import { DropdownMenu } from "radix-ui";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
-import { usePlace } from "../../frame/place";
+import { useNotices } from "../../shared/notices";
+import { usePlace } from "../../shared/place";
 import { api, data, type Production, type Speaker } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
 import { Button, FIELD, IconButton, Notice, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { UNNAMED, type ScriptState } from "./scriptState";
-import { SpeakerField } from "./SpeakerField";
-import type { ScriptActions } from "./useScript";
+import { UNNAMED, type ScriptState } from "../../shared/script/scriptState";
+import { SpeakerField } from "../../shared/ui/SpeakerField";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** As what the script can be taken away. */
 const FORMATS = ["csv", "xlsx", "docx", "txt", "fountain", "srt", "vtt", "ttml", "pptx", "json"] as const;

@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
+import { useNotices } from "../../shared/notices";
 import { api, data, Fault } from "../../shared/api/client";
 import { clock, seconds } from "../../shared/format";
-import type { EditedLine } from "./scriptState";
-import type { ScriptActions } from "./useScript";
+import type { EditedLine } from "../../shared/script/scriptState";
+import type { ScriptActions } from "../../shared/script/useScript";
 
 /** A line's in- and out-time, typed as m:ss.t; empty takes the time away. */
 export function TimesField({ line, number, fps, actions }: { line: EditedLine; number: number; fps: number; actions: ScriptActions }) {

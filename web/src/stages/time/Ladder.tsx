@@ -1,9 +1,9 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { usePlace } from "../../frame/place";
-import { usePlayer } from "../../frame/player";
-import { useSourceMedia, useSourcePeaks } from "../../frame/useSourceMedia";
+import { usePlace } from "../../shared/place";
+import { usePlayer } from "../../shared/player";
+import { useSourceMedia, useSourcePeaks } from "../../shared/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
 import { speakerLine } from "../../shared/ui/SpeakerMark";

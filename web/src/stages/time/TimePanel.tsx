@@ -3,9 +3,9 @@ import { ToggleGroup } from "radix-ui";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { useNotices } from "../../frame/notices";
-import { usePlace } from "../../frame/place";
+import type { StageProps } from "../../shared/stage";
+import { useNotices } from "../../shared/notices";
+import { usePlace } from "../../shared/place";
 import type { Line } from "../../shared/api/client";
 import { clock, rate, seconds as toSeconds } from "../../shared/format";
 import { useKeys } from "../../shared/useKeys";

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
+import type { StageProps } from "../../shared/stage";
 import { editionPath, type Line } from "../../shared/api/client";
 import { rate } from "../../shared/format";
 import { Button, Tick } from "../../shared/ui/controls";

@@ -1,8 +1,8 @@
 import { useCallback, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { StageProps } from "../../frame/Workplace";
-import { usePlace } from "../../frame/place";
+import type { StageProps } from "../../shared/stage";
+import { usePlace } from "../../shared/place";
 import { useKeys } from "../../shared/useKeys";
 import { SourceMediaButton } from "../../shared/SourceMediaButton";
 import { Empty } from "../../shared/ui/controls";

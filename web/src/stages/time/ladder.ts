@@ -1,4 +1,4 @@
-import { spokenWords } from "../../frame/lines";
+import { spokenWords } from "../../shared/lines";
 import type { EditionLines, Line } from "../../shared/api/client";
 
 export interface Rung {

@@ -1,4 +1,4 @@
-import type { Part, ScriptLine, ScriptPart, Speaker } from "../../shared/api/client";
+import type { Part, ScriptLine, ScriptPart, Speaker } from "../api/client";
 
 /** A line as it is edited here. `key` stays when a line that was made here gets its id from the server. */
 export interface EditedLine extends ScriptLine {

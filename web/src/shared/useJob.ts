@@ -2,8 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { Job } from "../shared/api/client";
-import { useJobById, useJobs } from "../shared/api/queries";
+import type { Job } from "./api/client";
+import { useJobById, useJobs } from "./api/queries";
 import { useNotices } from "./notices";
 
 /** How many times, at the most, the lines are looked at again while a job runs. */

@@ -2,9 +2,9 @@ import { Popover } from "radix-ui";
 import { useId, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { Speaker } from "../../shared/api/client";
-import { SpeakerMark } from "../../shared/ui/SpeakerMark";
-import { speakersLike } from "./scriptState";
+import type { Speaker } from "../api/client";
+import { SpeakerMark } from "./SpeakerMark";
+import { speakersLike } from "../script/scriptState";
 
 const MOST = 8;
 

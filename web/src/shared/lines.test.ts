@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import type { Line } from "../shared/api/client";
+import type { Line } from "./api/client";
 import { lineAt, spokenWords, wordAt } from "./lines";
 
 function line(id: number, start: number, seconds: number, more: Partial<Line> = {}): Line {

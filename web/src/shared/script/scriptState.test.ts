@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
-import type { ScriptLine, ScriptPart } from "../../shared/api/client";
-import { range } from "../../shared/useChosen";
+import type { ScriptLine, ScriptPart } from "../api/client";
+import { range } from "../useChosen";
 import { asTable, asText, cutHere, merged, neighbourFor, speakersLike, type ScriptState } from "./scriptState";
 
 const line = (id: number, place: string, words = `line ${id}`, revision = 1): ScriptLine => ({

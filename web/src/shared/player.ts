@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
-import { Fault, send, type Mix, type Schemas } from "../shared/api/client";
-import { askForMix, fetchMix, mixSound, queryClient } from "../shared/api/queries";
+import { Fault, send, type Mix, type Schemas } from "./api/client";
+import { askForMix, fetchMix, mixSound, queryClient } from "./api/queries";
 import { setBeneath, type Beneath } from "./beneath";
 
 export type Listening = "source" | "dub" | "both";

@@ -1,4 +1,4 @@
-import type { Line } from "../shared/api/client";
+import type { Line } from "./api/client";
 
 /** The line that sounds at `time`: the last that has begun, while it lasts; lines come in the script's order. */
 export function lineAt(lines: readonly Line[], time: number): Line | null {

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import type { Mix } from "../shared/api/client";
+import type { Mix } from "./api/client";
 
 /** A loudspeaker that only remembers. */
 class Sounding extends EventTarget {
@@ -39,7 +39,7 @@ class Sounding extends EventTarget {
 }
 
 const mixes = vi.hoisted(() => ({ asked: vi.fn(), fetched: vi.fn() }));
-vi.mock("../shared/api/queries", () => ({
+vi.mock("./api/queries", () => ({
   askForMix: mixes.asked,
   fetchMix: mixes.fetched,
   mixSound: (production: number, language: string, recipe: string) => `/${production}/${language}/${recipe}.wav`,

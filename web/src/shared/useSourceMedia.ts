@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { api, data, type Schemas } from "../shared/api/client";
+import { api, data, type Schemas } from "./api/client";
 
 export type SourceMedia = Schemas["SourceMedia"];
 

@@ -2,8 +2,8 @@ import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-quer
 import { useEffect, useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
-import { useNotices } from "../../frame/notices";
-import { api, data, Fault, type Schemas, type ScriptPart } from "../../shared/api/client";
+import { useNotices } from "../notices";
+import { api, data, Fault, type Schemas, type ScriptPart } from "../api/client";
 import { cutHere, merged, type ScriptState } from "./scriptState";
 
 const EVERY = 2_500;

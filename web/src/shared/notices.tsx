@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { create } from "zustand";
 
-import { Button, IconButton, Notice } from "../shared/ui/controls";
+import { Button, IconButton, Notice } from "./ui/controls";
 
 export interface NoticeText {
   tone: "bad" | "calm";
