@@ -1,8 +1,9 @@
 import { useQueries } from "@tanstack/react-query";
 import { Pause, Play, SkipBack, SkipForward } from "lucide-react";
-import { Slider, ToggleGroup } from "radix-ui";
+import { ToggleGroup } from "radix-ui";
 import { useEffect, useMemo } from "react";
 import { useTranslation } from "react-i18next";
+import { useShallow } from "zustand/react/shallow";
 
 import type { EditionLines, Line, Production } from "../shared/api/client";
 import { editionQuery } from "../shared/api/queries";
@@ -10,8 +11,9 @@ import { clock } from "../shared/format";
 import { useKeys } from "../shared/useKeys";
 import { IconButton, Select, Tip } from "../shared/ui/controls";
 import { SpeakerMark } from "../shared/ui/SpeakerMark";
-import { lineAt, spokenWords, wordAt } from "../shared/lines";
+import { lineAt } from "../shared/lines";
 import { HeardMenu } from "./HeardMenu";
+import { Clock, SeekBar, Spoken } from "./playing";
 import { lineInAddress, usePlace } from "../shared/place";
 import { pictureAt, timeIn } from "../shared/picture";
 import { usePlayer, type Listening, type Under } from "../shared/player";
@@ -30,7 +32,9 @@ export function Transport({
 }) {
   const { t } = useTranslation();
   const place = usePlace();
-  const player = usePlayer();
+  // All but the time, which moves with every frame: what goes by it is drawn apart.
+  const player = usePlayer(useShallow(({ loaded, playing, preparing, duration, listening, besides, alone, speed, fault, setSpeed, setListening, setAlone, seek, pause, play, playFile }) =>
+    ({ loaded, playing, preparing, duration, listening, besides, alone, speed, fault, setSpeed, setListening, setAlone, seek, pause, play, playFile })));
   const isSource = place.language === production.source_language;
   const media = useSourceMedia(production.id);
   const recording = media?.state === "ready" && media.has_sound ? mediaFile(production.id, media, "flac") : null;
@@ -45,7 +49,8 @@ export function Transport({
   const selected = lines.find((line) => line.id === place.line) ?? null;
   const loadedHere =
     player.loaded?.production === production.id && player.loaded.language === heard?.edition.language;
-  const sounding = loadedHere && (player.playing || player.time > 0) ? lineAt(lines, player.time) : null;
+  const soundingId = usePlayer((state) => (loadedHere && (state.playing || state.time > 0) ? (lineAt(lines, state.time)?.id ?? null) : null));
+  const sounding = soundingId === null ? null : (lines.find((line) => line.id === soundingId) ?? null);
   const shown = player.playing ? (sounding ?? null) : (selected ?? sounding ?? lines[0] ?? null);
   const speaker = production.speakers.find((one) => one.id === shown?.speaker);
   const canPlay = Boolean(fromRecording ?? heard?.mix_recipe);
@@ -98,7 +103,7 @@ export function Transport({
   function hear(next: Listening) {
     if (next === listening) return;
     const was = player.playing || player.preparing !== null;
-    const here = loadedHere ? player.time : null;
+    const here = loadedHere ? usePlayer.getState().time : null;
     player.setListening(next);
     if (!was) return;
     const to = next === "source" ? source : dub;
@@ -113,27 +118,9 @@ export function Transport({
   useKeys({ h: () => !isSource && hear(listening === "source" ? "dub" : "source"), " ": toggle, ",": () => step(-1), ".": () => step(1) });
 
   const total = loadedHere && player.duration ? player.duration : (heard?.seconds ?? 0);
-  const at = loadedHere ? player.time : 0;
   return (
     <footer className="on-quay relative bg-quay text-quay-ink h-16 shrink-0 flex items-center gap-3 px-4" aria-label={t("transport.name")}>
-      <Slider.Root
-        className="absolute inset-x-0 -top-1.5 h-3 flex items-center touch-none"
-        min={0}
-        max={Math.max(total, 0.1)}
-        step={0.1}
-        value={[Math.min(at, total)]}
-        disabled={!loadedHere}
-        onValueChange={([value]) => player.seek(value ?? 0)}
-      >
-        <Slider.Track className="relative grow h-1 bg-quay-soft/40">
-          <Slider.Range className="absolute h-full bg-lamp" />
-        </Slider.Track>
-        <Slider.Thumb
-          aria-label={t("transport.seek")}
-          aria-valuetext={clock(at)}
-          className="block size-3 rounded-full bg-lamp data-disabled:hidden"
-        />
-      </Slider.Root>
+      <SeekBar total={total} loaded={loadedHere} />
       <IconButton name={t("transport.previous")} className="hover:bg-white/10 shrink-0" onClick={() => step(-1)} disabled={!lines.length}>
         <SkipBack size={17} aria-hidden />
       </IconButton>
@@ -191,14 +178,14 @@ export function Transport({
                 </Tip>
               )}
               <p className="truncate text-base" dir={heard?.edition.direction} lang={heard?.edition.language} data-testid="spoken">
-                <Spoken line={shown} time={sounding?.id === shown.id ? at - shown.start : null} />
+                <Spoken line={shown} sounding={sounding?.id === shown.id} />
               </p>
             </>
           )
         )}
       </div>
       <span className="text-sm text-quay-soft whitespace-nowrap shrink-0">
-        <span className="text-quay-ink">{clock(at)}</span> / {clock(total)}
+        <Clock loaded={loadedHere} /> / {clock(total)}
       </span>
       <Select
         aria-label={t("transport.speed")}
@@ -211,22 +198,5 @@ export function Transport({
         ))}
       </Select>
     </footer>
-  );
-}
-
-function Spoken({ line, time }: { line: Line; time: number | null }) {
-  const words = spokenWords(line);
-  const word = time === null ? null : wordAt(line, time);
-  if (!word) return <>{words}</>;
-  const [from, to] = word;
-  // Long lines keep the spoken word in view.
-  const cut = from > 70 ? words.lastIndexOf(" ", from - 40) + 1 : 0;
-  return (
-    <>
-      {cut > 0 && "… "}
-      {words.slice(cut, from)}
-      <mark className="bg-lamp text-lamp-ink rounded-sm px-0.5 -mx-0.5">{words.slice(from, to)}</mark>
-      {words.slice(to)}
-    </>
   );
 }
