@@ -360,3 +360,22 @@ def test_the_board_counts_parts_by_editions_and_leads_to_lines(production: Produ
                 assert found[:1] == [cell["first"][what]] if found else what not in cell["first"]
     answer = call("reader", "get", f"{edition_path(production)}board-lines/?what=lost")
     assert answer.status_code == 400 and "lost" in answer.json()["message"]
+
+
+class TestMemoryIsKept:
+    def test_until_something_changes(self, production: Production, call: Call) -> None:
+        from django.contrib.auth.models import User
+
+        from janoglot.adapt.remembering import memory_for
+
+        owner = User.objects.get(username="owner")
+        edition = production.editions.get(language="es-MX")
+        first = memory_for(owner, edition)
+        assert memory_for(owner, edition) is first
+        line = ids(production)[0]
+        call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [line], "state": "approved"})
+        edition.refresh_from_db()
+        again = memory_for(owner, edition)
+        assert len(again) == len(first) + 1
+        # Who sees other productions has another memory.
+        assert len(memory_for(User.objects.get(username="stranger"), edition)) == 0
