@@ -137,20 +137,24 @@ def finish_lines(piece: Piece) -> None:
     assert piece.job.edition is not None
     state = EditionState.load(piece.job.edition)
     finished: list[int] = []
-    for line_id in piece.items:
-        if not piece.wanted(now=True):
-            raise Stopped
-        line, placement = state.by_id.get(line_id, (None, None))
-        if line is None or placement is None or not line.take or not line.recipe or state.quality(line) != "sketch":
-            continue
-        finished.append(line_id)
-        try:
-            key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
-            Sound.objects.get_or_create(key=key, defaults={
-                "take_id": line.take.hash, "seconds": placement.seconds, "quality": "finish"})
-        except EngineError as error:
-            piece.fault(line_id, str(error))
-    note_made(piece.job.edition, finished)
+    try:
+        for line_id in piece.items:
+            if not piece.wanted(now=True):
+                raise Stopped
+            line, placement = state.by_id.get(line_id, (None, None))
+            if line is None or placement is None or not line.take or not line.recipe \
+                    or state.quality(line) != "sketch":
+                continue
+            finished.append(line_id)
+            try:
+                key = make_rendition(line.recipe, placement.seconds, line.take.seconds, takes())
+                Sound.objects.get_or_create(key=key, defaults={
+                    "take_id": line.take.hash, "seconds": placement.seconds, "quality": "finish"})
+            except EngineError as error:
+                piece.fault(line_id, str(error))
+    finally:
+        # What is finished is seen, whether the job goes on or not.
+        note_made(piece.job.edition, finished)
 
 
 def _finished(job: Job) -> None:
