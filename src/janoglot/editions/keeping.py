@@ -104,6 +104,8 @@ def forget_all() -> None:
 
 def note_made(edition: Edition, lines: Collection[int]) -> None:
     """Something was made for these lines behind the page: whoever keeps the edition sees to them again."""
+    if not lines:
+        return
     with transaction.atomic():
         Edition.objects.filter(pk=edition.pk).update(made=F("made") + 1)
         made = Edition.objects.values_list("made", flat=True).get(pk=edition.pk)
