@@ -1,9 +1,11 @@
 from __future__ import annotations
 
+import math
 import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,7 +13,8 @@ import soundfile
 
 from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, NothingToMix
-from janoglot.core.mix.programme import CEILING, RATE, Clip, convert, mix_to_file
+from janoglot.core.mix.limiter import limit
+from janoglot.core.mix.programme import CEILING, RATE, Clip, convert, measured_file, mix_to_file, render
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.takes import TakeRecipe, make_take, read_sound
 from janoglot.core.store import FolderStore, StoreFull, atomic_file
@@ -150,3 +153,75 @@ def test_what_was_encoded_is_as_loud_as_it_says_and_under_the_ceiling(tmp_path: 
         assert peak <= CEILING + 0.1
     else:
         assert lufs == pytest.approx(wanted, abs=0.1)
+
+
+def sine(hz: float, seconds: float, rate: int = 48_000, peak: float = 0.1) -> np.ndarray[Any, np.dtype[np.float32]]:
+    return (peak * np.sin(2 * np.pi * hz * np.arange(round(seconds * rate)) / rate)).astype(np.float32)
+
+
+def placed(samples: Any, start: float = 0.0, **more: Any) -> Clip:
+    channels = 1 if samples.ndim == 1 else 2
+    return Clip(start, len(samples) / 48_000, measure(samples, 48_000).integrated, lambda: (samples, 48_000), channels=channels, **more)
+
+
+class TestTwoChannels:
+    def test_in_the_middle_it_is_one_channel(self, tmp_path: Path) -> None:
+        mix_to_file([placed(sine(300, 3))], 3.0, tmp_path / "a.wav")
+        assert soundfile.info(tmp_path / "a.wav").channels == 1
+
+    @pytest.mark.parametrize("pan", [-1.0, -0.4, 0.3, 1.0])
+    def test_wherever_it_is_it_is_as_loud(self, pan: float, tmp_path: Path) -> None:
+        report = mix_to_file([placed(sine(300, 3), pan=pan)], 3.0, tmp_path / "a.wav", -23.0)
+        samples, _ = soundfile.read(tmp_path / "a.wav")
+        assert samples.shape[1] == 2
+        assert report.lufs == pytest.approx(-23.0, abs=0.1)
+        lufs, peak = ffmpeg_measures(tmp_path / "a.wav")
+        assert lufs == pytest.approx(-23.0, abs=0.2)
+        assert report.true_peak_db == pytest.approx(peak, abs=0.3)
+        left, right = (float(np.sqrt(np.mean(samples[:, side] ** 2))) for side in (0, 1))
+        assert (left > right) == (pan < 0)
+        if abs(pan) == 1:
+            assert min(left, right) < 1e-4
+
+    def test_two_sides_stay_two_sides(self, tmp_path: Path) -> None:
+        sides = np.stack([sine(300, 3), sine(500, 3)], axis=1)
+        mix_to_file([placed(sides)], 3.0, tmp_path / "a.wav")
+        samples, rate = soundfile.read(tmp_path / "a.wav")
+        for side, hz in ((0, 300), (1, 500)):
+            spectrum = np.abs(np.fft.rfft(samples[:, side]))
+            assert np.argmax(spectrum) * rate / len(samples) == pytest.approx(hz, abs=1)
+
+    def test_a_limiter_takes_both_sides_down_alike(self) -> None:
+        quiet, loud = sine(200, 1, peak=0.2), sine(200, 1, peak=1.0)
+        out, reduced = limit(np.stack([quiet, loud], axis=1), 48_000, -6.0)
+        assert reduced > 5
+        middle = slice(20_000, 28_000)
+        ratio = np.abs(out[middle, 1]).max() / np.abs(out[middle, 0]).max()
+        assert ratio == pytest.approx(5.0, rel=0.02)
+        assert np.abs(out).max() < 10 ** (-6 / 20)
+
+    def test_one_channel_is_limited_and_measured_as_ever(self) -> None:
+        loud = sine(200, 2, peak=1.0)
+        alone, _ = limit(loud, 48_000, -6.0)
+        both, _ = limit(np.stack([loud, loud], axis=1), 48_000, -6.0)
+        assert np.array_equal(both[:, 0], alone)
+        assert measure(np.stack([loud, loud], axis=1), 48_000).integrated == pytest.approx(
+            measure(loud, 48_000).integrated + 3.01, abs=0.01)
+
+    def test_a_bus_is_levelled_and_left_out(self) -> None:
+        voice, sea = placed(sine(300, 2)), placed(sine(900, 2), bus="ambience")
+        def sounding(buses: dict[str, float]) -> float:
+            mixed = np.concatenate(list(render([voice, sea], 2.0, -20.0, 1, buses)))
+            spectrum = np.abs(np.fft.rfft(mixed))
+            return float(20 * np.log10(spectrum[1800] / spectrum[600]))
+        plain = sounding({})
+        assert sounding({"ambience": -12.0}) == pytest.approx(plain - 12, abs=0.1)
+        assert sounding({"ambience": -math.inf}) < plain - 60
+        assert sounding({"voices": -6.0}) == pytest.approx(plain + 6, abs=0.1)
+
+    @pytest.mark.parametrize("layout", ["FLAC", "MP3"])
+    def test_encoded_it_keeps_both_sides_and_its_loudness(self, layout: Any, tmp_path: Path) -> None:
+        mix_to_file([placed(sine(300, 4), pan=-0.6)], 4.0, tmp_path / "a.wav")
+        convert(tmp_path / "a.wav", tmp_path / "b", layout)
+        assert soundfile.info(tmp_path / "b").channels == 2
+        assert measured_file(tmp_path / "b")[0] == pytest.approx(-16.0, abs=0.15)

@@ -80,54 +80,65 @@ def true_peaks(samples: Floats, above: float) -> npt.NDArray[np.float32]:
 
 
 class LoudnessMeter:
-    """Measures one channel as it passes by.
+    """Measures one channel, or left and right, as they pass by.
 
     Feed it with :meth:`add`; ask for the figures at any time. Memory: eight bytes for each 100 ms.
-    ``peaks`` or ``loudness`` False leaves that half out, and its time.
+    ``peaks`` or ``loudness`` False leaves that half out, and its time. The loudness of two channels is of their
+    energies together; their peak is the higher one's.
     """
 
-    def __init__(self, rate: int, peaks: bool = True, loudness: bool = True) -> None:
+    def __init__(self, rate: int, peaks: bool = True, loudness: bool = True, channels: int = 1) -> None:
+        self.channels = channels
         self._rate = rate
         self._peaks = peaks
         self._loudness = loudness
         # One filter of fourth order: a third faster than two of second, and exact enough in double precision.
         self._filter = signal.sos2tf(k_weighting(rate))
-        self._state = np.zeros(4)
+        self._states = [np.zeros(4) for _ in range(channels)]
         self._step = round(rate * _STEP)
-        self._rest = np.zeros(0)
+        # Of each channel what does not fill a step yet.
+        self._rests = [np.zeros(0) for _ in range(channels)]
         self._steps: list[npt.NDArray[np.float64]] = []
         self._peak = 0.0
-        self._tail = np.zeros(2 * REACH, np.float32)
+        self._tails = [np.zeros(2 * REACH, np.float32) for _ in range(channels)]
         self._fed = 0
 
     def add(self, samples: Floats) -> None:
-        """``samples``: mono float in −1…1, any length, directly after what came before."""
+        """``samples``: float in −1…1, shape (n,) or (n, channels), directly after what came before."""
         if not len(samples):
             return
         self._fed += len(samples)
-        if self._peaks:
-            self._add_peak(samples)
-        if self._loudness:
-            self._add_energy(samples)
+        energy: npt.NDArray[np.float64] | None = None
+        for channel in range(self.channels):
+            one = samples if samples.ndim == 1 else samples[:, channel]
+            if self._peaks:
+                self._add_peak(one, channel)
+            if self._loudness:
+                of_one = self._energy(one, channel)
+                energy = of_one if energy is None else energy + of_one
+        if energy is not None and len(energy):
+            self._steps.append(energy)
 
-    def _add_energy(self, samples: Floats) -> None:
-        weighted, self._state = signal.lfilter(*self._filter, samples + _faint(len(samples)), zi=self._state)
-        joined = np.concatenate([self._rest, weighted]) if len(self._rest) else weighted
+    def _energy(self, samples: Floats, channel: int) -> npt.NDArray[np.float64]:
+        """Of each step that is full now."""
+        weighted, self._states[channel] = signal.lfilter(*self._filter, samples + _faint(len(samples)),
+                                                         zi=self._states[channel])
+        rest = self._rests[channel]
+        joined = np.concatenate([rest, weighted]) if len(rest) else weighted
         whole = len(joined) // self._step * self._step
-        if whole:
-            blocks = joined[:whole].reshape(-1, self._step)
-            self._steps.append(np.einsum("ij,ij->i", blocks, blocks) / self._step)
-        self._rest = joined[whole:].copy()
+        self._rests[channel] = joined[whole:].copy()
+        blocks = joined[:whole].reshape(-1, self._step)
+        return np.asarray(np.einsum("ij,ij->i", blocks, blocks) / self._step)
 
-    def _add_peak(self, samples: Floats) -> None:
+    def _add_peak(self, samples: Floats, channel: int) -> None:
         # A cut through a wave overshoots, so what lies within the filter's reach of the end waits in the tail.
-        joined = np.concatenate([self._tail, samples.astype(np.float32, copy=False)])
+        joined = np.concatenate([self._tails[channel], samples.astype(np.float32, copy=False)])
         last = len(joined) - REACH
         if last > REACH:
             # No lower than the loudest sample, so nearly all of a programme is passed over.
             self._peak = max(self._peak, _loudest(joined[REACH:last]))
             self._peak = max(self._peak, float(true_peaks(joined, self._peak)[REACH:last].max()))
-        self._tail = joined[-2 * REACH:]
+        self._tails[channel] = joined[-2 * REACH:]
 
     @property
     def seconds(self) -> float:
@@ -136,8 +147,9 @@ class LoudnessMeter:
     @property
     def true_peak_db(self) -> float:
         """dBTP."""
-        ending = true_peaks(np.concatenate([self._tail, np.zeros(REACH, np.float32)]), self._peak)
-        peak = max(self._peak, float(ending[REACH:].max()))
+        peak = max(self._peak, *(
+            float(true_peaks(np.concatenate([tail, np.zeros(REACH, np.float32)]), self._peak)[REACH:].max())
+            for tail in self._tails))
         return 20 * math.log10(peak) if peak > 1e-6 else SILENCE
 
     def _windows(self, steps: int) -> npt.NDArray[np.float64]:
@@ -152,7 +164,8 @@ class LoudnessMeter:
         """Gated loudness of all that was fed, in LUFS. Under 400 ms: of the whole, ungated."""
         blocks = self._windows(4)
         if not len(blocks):
-            energy = sum(float(some.sum()) for some in self._steps) * self._step + float(np.dot(self._rest, self._rest))
+            energy = sum(float(some.sum()) for some in self._steps) * self._step + sum(
+                float(np.dot(rest, rest)) for rest in self._rests)
             return _lufs(energy / self._fed) if self._fed else SILENCE
         over = blocks[blocks > _energy_at(ABSOLUTE_GATE)]
         if not len(over):
@@ -193,7 +206,7 @@ def _energy_at(lufs: float) -> float:
 
 
 def measure(samples: Floats, rate: int, peaks: bool = True) -> LoudnessMeter:
-    """A meter that was fed with ``samples``."""
-    meter = LoudnessMeter(rate, peaks)
+    """A meter that was fed with ``samples``, shape (n,) or (n, 2)."""
+    meter = LoudnessMeter(rate, peaks, channels=1 if samples.ndim == 1 else samples.shape[1])
     meter.add(samples)
     return meter

@@ -22,23 +22,25 @@ _MARGIN_DB = 0.15
 
 def limit(samples: npt.NDArray[np.float32], rate: int,
           ceiling_db: float) -> tuple[npt.NDArray[np.float32], float]:
-    """``samples`` with their true peaks held under ``ceiling_db`` (dBTP), and the most that one was taken
-    down, in dB. Same length."""
-    limiter = Limiter(rate, ceiling_db)
+    """``samples``, shape (n,) or (n, 2), with their true peaks held under ``ceiling_db`` (dBTP), and the most that one
+    was taken down, in dB. Same length."""
+    limiter = Limiter(rate, ceiling_db, 1 if samples.ndim == 1 else samples.shape[1])
     return np.concatenate([limiter.process(samples), limiter.flush()]), limiter.reduced_db
 
 
 class Limiter:
-    """Holds a mono stream under ``ceiling_db`` (dBTP). Blocks go in; blocks of the same lengths in all
-    come out, late by :attr:`delay` samples until :meth:`flush`."""
+    """Holds a stream of one channel, or two, under ``ceiling_db`` (dBTP). Blocks go in, shape (n,) or (n, 2); blocks of
+    the same lengths in all come out, late by :attr:`delay` samples until :meth:`flush`. Both channels are taken down
+    alike, or what is heard would move to the side."""
 
-    def __init__(self, rate: int, ceiling_db: float) -> None:
+    def __init__(self, rate: int, ceiling_db: float, channels: int = 1) -> None:
         self._ceiling = np.float32(10 ** ((ceiling_db - _MARGIN_DB) / 20))
         self._half = max(2, round(rate * LOOKAHEAD / _STEP))
         # Whole steps, so that a stream's steps fall where those of the whole would.
         self.delay = 4 * self._half * _STEP
-        self._held = np.zeros(0, np.float32)
-        self._context = np.zeros(self.delay, np.float32)
+        self._shape: tuple[int, ...] = () if channels == 1 else (channels,)
+        self._held = np.zeros((0, *self._shape), np.float32)
+        self._context = np.zeros((self.delay, *self._shape), np.float32)
         self.reduced_db = 0.0
         """The most that a peak was taken down, in dB."""
 
@@ -47,7 +49,7 @@ class Limiter:
         ready = (len(joined) - self.delay) // _STEP * _STEP
         if ready <= 0:
             self._held = joined
-            return np.zeros(0, np.float32)
+            return np.zeros((0, *self._shape), np.float32)
         out = self._limit(joined, ready)
         self._context = np.concatenate([self._context, joined[:ready]])[-self.delay:]
         self._held = joined[ready:]
@@ -55,19 +57,20 @@ class Limiter:
 
     def flush(self) -> npt.NDArray[np.float32]:
         out = self._limit(self._held, len(self._held))
-        self._held = np.zeros(0, np.float32)
+        self._held = np.zeros((0, *self._shape), np.float32)
         return out
 
     def _limit(self, joined: npt.NDArray[np.float32], ready: int) -> npt.NDArray[np.float32]:
         if not len(joined):
             return joined
         whole = np.concatenate([self._context, joined])
-        need = np.minimum(1.0, self._ceiling / np.maximum(true_peaks(whole, float(self._ceiling)), 1e-9))
+        peaks = _peaks(whole, float(self._ceiling))
+        need = np.minimum(1.0, self._ceiling / np.maximum(peaks, 1e-9))
         if float(need.min()) >= 1.0:
             return joined[:ready]
         gain = self._gain(need)[len(self._context): len(self._context) + ready]
         self.reduced_db = max(self.reduced_db, float(-20 * np.log10(gain.min(initial=1.0))))
-        return np.asarray(joined[:ready] * gain, dtype=np.float32)
+        return np.asarray(joined[:ready] * (gain if joined.ndim == 1 else gain[:, None]), dtype=np.float32)
 
     def _gain(self, need: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
         """The gain for each sample: worked out once for every few, and drawn straight between.
@@ -88,3 +91,11 @@ class Limiter:
         rise = np.diff(nodes)[:, None]
         drawn = nodes[:-1, None] + rise * (np.arange(_STEP, dtype=np.float32) / _STEP)[None, :]
         return np.asarray(drawn.reshape(-1)[: len(need)], dtype=np.float32)
+
+
+def _peaks(samples: npt.NDArray[np.float32], above: float) -> npt.NDArray[np.float32]:
+    """Of the louder channel, sample by sample."""
+    if samples.ndim == 1:
+        return true_peaks(samples, above)
+    return np.asarray(np.maximum.reduce([true_peaks(np.ascontiguousarray(samples[:, channel]), above)
+                                         for channel in range(samples.shape[1])]))
