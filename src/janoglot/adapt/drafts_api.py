@@ -124,7 +124,7 @@ class MemoryView(APIView):
         edition = edition_for(request.user, production_id, language)
         asked = request.query_params.get("line", "")
         line = line_of(production_id, whole_number(asked) or 0)
-        source = source_words(edition.production).get(line.pk, "")
+        source = source_words(edition.production, [line.pk]).get(line.pk, "")
         return Response([
             {"original": match.unit.source, "text": match.unit.text, "origin": match.unit.origin, "score": match.score,
              "difference": [list(part) for part in match.difference]}
@@ -179,7 +179,7 @@ class MeaningView(APIView):
                 "language": english_name(language), "source": english_name(source_language)}))
         if engine.route(source_language, language):
             try:
-                redraft = engine.draft([source_words(edition.production).get(line.pk, "")], source_language,
+                redraft = engine.draft([source_words(edition.production, [line.pk]).get(line.pk, "")], source_language,
                                        language)[0].text
             except EngineError:
                 redraft = ""

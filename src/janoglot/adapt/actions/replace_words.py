@@ -20,7 +20,7 @@ def replace_words(user: Anyone, edition: Edition, hits: Sequence[Hit], what: str
     with action(user, edition.production, "replace_words") as record:
         wordings = {w.line_id: w for w in Wording.objects.select_for_update().filter(
             edition=edition, line_id__in=[hit.line for hit in hits])}
-        sources = {} if edition.is_source else source_words(edition.production)
+        sources = {} if edition.is_source else source_words(edition.production, [hit.line for hit in hits])
         changes = []
         for hit in hits:
             wording = wordings.get(hit.line)

@@ -20,7 +20,7 @@ def set_state(user: Anyone, edition: Edition, line_ids: Collection[int], state: 
     if state not in (Wording.State.APPROVED, Wording.State.EDITED, Wording.State.DRAFT):
         raise BadInput("Wordings are drafts, edited or approved; not “{state}”.", state=state)
     with action(user, edition.production, "set_state") as record:
-        sources = source_words(edition.production)
+        sources = source_words(edition.production, line_ids)
         rows = Wording.objects.select_for_update().filter(edition=edition, line_id__in=line_ids).exclude(text="")
         count = record.update_all([
             (row, {**stamped(user, state, sources.get(row.line_id, ""), row.origin,

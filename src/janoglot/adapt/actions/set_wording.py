@@ -32,7 +32,7 @@ def set_wording(user: Anyone, line: Line, edition: Edition, text: str, revision:
         record.details = {"number": line.number, "language": edition.language}
         wording = Wording.objects.select_for_update().filter(line=line, edition=edition).first()
         state = Wording.State.EDITED if text else Wording.State.EMPTY
-        source = "" if edition.is_source else source_words(edition.production).get(line.pk, "")
+        source = "" if edition.is_source else source_words(edition.production, [line.pk]).get(line.pk, "")
         values = stamped(user, state, source if text else "")
         if wording is None:
             return record.create(Wording(line=line, edition=edition, text=text, **values))
