@@ -52,6 +52,9 @@ export async function lookAgain(client: QueryClient, production: number): Promis
   }
 }
 
+/** Lines that were cut here and are not the server's yet, by the ids that they have until then. */
+const coming = new Map<number, Promise<number | null>>();
+
 let rest: ReturnType<typeof setTimeout> | undefined;
 
 function take(client: QueryClient, production: number, answer: ScriptPart, keys?: ReadonlyMap<number, string>): void {
@@ -86,6 +89,8 @@ export function useScriptActions(production: number) {
         return null;
       }
     }
+    // A line that was made here a moment ago: the server's id for it, once it has one; null where it was refused.
+    const known = (line: number): Promise<number | null> => (line < 0 ? (coming.get(line) ?? Promise.resolve(null)) : Promise.resolve(line));
     const at = "/api/productions/{production_id}/script";
     const giveThem = (lines: number[], speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { lines, speaker } })));
     return {
@@ -122,24 +127,33 @@ export function useScriptActions(production: number) {
       },
       redo: () => run(() => data(api.POST("/api/productions/{production_id}/redo/", { params: params() }))),
       back: (record: number) => run(() => data(api.POST("/api/productions/{production_id}/back/", { params: params(), body: { record } }))),
-      join: (line: number) =>
-        run(() => data(api.POST("/api/lines/{line_id}/join/", { params: { path: { line_id: line }, ...query() } }))),
+      async join(line: number): Promise<ScriptPart | null> {
+        const id = await known(line);
+        if (id === null) return null;
+        return run(() => data(api.POST("/api/lines/{line_id}/join/", { params: { path: { line_id: id }, ...query() } })));
+      },
       lookAgain: () => lookAgain(client, production),
       /** Cut here at once, then on the server; where that refuses, the line is whole again. */
       async split(line: number, words: string, place: number, revision: number): Promise<boolean> {
         const temporary = -Date.now();
         const before = state();
         client.setQueryData<ScriptState>(keyOf(production), (old) => old && cutHere(old, line, place, words, temporary));
-        const answer = await run(
-          () =>
-            data(
-              api.POST("/api/lines/{line_id}/split/", {
-                params: { path: { line_id: line }, query: { ...params().query } },
-                body: { text: words, at: place, revision },
-              }),
-            ),
-          (made) => new Map([[Number(made.done), `new${temporary}`]]),
+        const asking = known(line).then((id) =>
+          id === null
+            ? null
+            : run(
+                () =>
+                  data(
+                    api.POST("/api/lines/{line_id}/split/", {
+                      params: { path: { line_id: id }, query: { ...params().query } },
+                      body: { text: words, at: place, revision },
+                    }),
+                  ),
+                (made) => new Map([[Number(made.done), `new${temporary}`]]),
+              ),
         );
+        coming.set(temporary, asking.then((made) => (made ? Number(made.done) : null)));
+        const answer = await asking;
         if (!answer) {
           const whole = before?.lines.find((one) => one.id === line);
           client.setQueryData<ScriptState>(keyOf(production), (old) =>
