@@ -17,10 +17,7 @@ from dataclasses import dataclass, field
 from django.db import transaction
 from django.db.models import F
 
-from janoglot.core.edition.standing import LineStanding
 from janoglot.core.guarded import whole_number
-from janoglot.core.speech.takes import Quality
-from janoglot.core.timing.placing import Placement
 from janoglot.editions.state import EditionState, lines_from_rows, settings_from_row, takes_there
 from janoglot.productions.belonging import belonging_of
 from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
@@ -199,16 +196,18 @@ def _counting(row: Edition) -> list[int]:
     return [row.pk, *sources.values_list("id", flat=True)]
 
 
-def _shown(state: EditionState) -> dict[int, tuple[LineStanding, Placement, Quality | None, object, float]]:
-    return {line.id: (line, placement, state.quality(line), timed.slot, shift) for line, placement, timed, shift in zip(
-        state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)}
-
-
 def _otherwise(before: EditionState, now: EditionState) -> set[int]:
-    """Ids of the lines of which something that is shown is another."""
-    old, found = _shown(before), set()
-    for line, shown in _shown(now).items():
-        was = old.get(line)
-        if was is None or was[0] is not shown[0] or was[1:] != shown[1:]:
-            found.add(line)
+    """Ids of the lines of which something that is shown is another. Both have the same lines in the same order."""
+    found = before.finished ^ now.finished
+    found |= before.finish_keys.keys() ^ now.finish_keys.keys()
+    for was, line, was_at, at, was_timed, timed in zip(
+            before.lines, now.lines, before.placements, now.placements, before.grown.lines, now.grown.lines,
+            strict=True):
+        if was is not line or (was_at is not at and was_at != at) or (
+                was_timed is not timed and was_timed.slot != timed.slot):
+            found.add(line.id)
+    if before.holds != now.holds:
+        for line, was_shift, shift in zip(now.lines, before.grown.shifts, now.grown.shifts, strict=True):
+            if was_shift != shift:
+                found.add(line.id)
     return found

@@ -10,7 +10,7 @@ from janoglot.core.edition.model import (
 )
 from janoglot.core.edition.model import EditionCasting, EditionLine, EditionPart, OwnCasting
 from janoglot.core.edition.standing import TAKE_STATES as STATES
-from janoglot.core.edition.standing import EditionStanding, LineStanding, takes_named
+from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.speech.directing import carried
 from janoglot.core.speech.settings import SETTINGS
 from janoglot.core.speech.takes import Take as CoreTake
@@ -58,7 +58,7 @@ class EditionState(EditionStanding):
     def of(cls, row: Edition, lines: Iterable[EditionLine]) -> EditionState:
         """The edition with these lines, its cast and settings from the tables."""
         edition = CoreEdition(row.language, row.is_source, list(lines), **settings_from_row(row))
-        state = cls(edition, takes_there(takes_named(edition)), sounds_there)
+        state = cls.found(edition, takes_there, sounds_there)
         state.row = row
         return state
 

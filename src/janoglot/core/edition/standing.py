@@ -105,6 +105,18 @@ class EditionStanding:
         self._made = made
         self.lines: Sequence[LineStanding] = [line_standing(edition, line, takes) for line in edition.lines]
 
+    @classmethod
+    def found(cls, edition: Edition, find: Callable[[Collection[str]], Mapping[str, Take]],
+              made: Callable[[Collection[str]], Collection[str]] = lambda keys: ()) -> Self:
+        """As it stands with those takes that ``find`` finds of the ones that its lines want or have chosen."""
+        bare = [line_standing(edition, line, {}) for line in edition.lines]
+        takes = find(({one.wanted for one in bare} | {line.chosen for line in edition.lines}) - {""})
+        new = cls.__new__(cls)
+        new.edition, new._takes, new._made = edition, takes, made
+        new.lines = [one if one.wanted not in takes and one.line.chosen not in takes
+                     else line_standing(edition, one.line, takes) for one in bare]
+        return new
+
     def with_settings(self, *, takes: Callable[[Collection[str]], Mapping[str, Take]], **changed: Any) -> Self:
         """The same edition with another cast, timing, rates, target or frame rate: those fields of Edition. Every line
         is looked at again; ``takes`` as of :meth:`with_lines`."""
