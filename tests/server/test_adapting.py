@@ -40,7 +40,7 @@ class TestStates:
         path = f"{edition_path(production)}wordings/"
         first = ids(production)[0]
         assert call("owner", "patch", path, {"lines": [first], "state": "approved"}).json() == {"count": 1}
-        standing = next(one for one in call("reader", "get", path).json() if one["line"] == first)
+        standing = next(one for one in call("reader", "get", path).json()["wordings"] if one["line"] == first)
         assert (standing["state"], standing["by"]) == ("approved", "owner")
         refused = write(call, production, 0, "Otra cosa.")
         assert (refused.status_code, refused.json()["code"]) == (409, "approved")
