@@ -103,7 +103,7 @@ def test_what_is_told_since_makes_what_would_be_told_afresh(name: str, ready: Pr
     if call("owner", "post", f"/api/productions/{ready.pk}/undo/", {}).status_code == 200:
         watcher.look()
     forget_all()
-    runs._memory = runs._Memory()
+    runs.forget_runs()
     assert watcher.told == call("reader", "get", watcher.path).json()
     assert told["mark"] != "" != after["mark"]
 

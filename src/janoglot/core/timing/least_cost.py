@@ -99,6 +99,29 @@ class _Step:
     yielded: Floats
 
 
+class _ByProblem:
+    """The least and the largest of values by the problem that each is of; nothing where there is none."""
+
+    def __init__(self, of: Ints, count: int) -> None:
+        self._count = count
+        self._order = np.argsort(of, kind="stable")
+        in_order = of[self._order]
+        self._starts = np.flatnonzero(np.diff(in_order, prepend=-1)) if len(of) else np.zeros(0, dtype=np.int64)
+        self._there = in_order[self._starts]
+
+    def least(self, values: Floats) -> Floats:
+        return self._reduced(np.minimum, values)
+
+    def most(self, values: Floats) -> Floats:
+        return self._reduced(np.maximum, values)
+
+    def _reduced(self, what: np.ufunc, values: Floats) -> Floats:
+        found = np.zeros(self._count)
+        if len(self._starts):
+            found[self._there] = what.reduceat(values[self._order], self._starts)
+        return found
+
+
 class _Solver:
     def __init__(self, weight: Floats, wanted: Floats, pull: tuple[Ints, Floats, Floats], rows: Rows,
                  start: Floats, group: Ints) -> None:
@@ -123,6 +146,9 @@ class _Solver:
         self.group, self.groups = group, int(group.max(initial=0)) + 1
         self.of_row = group[self.i]
         self.of_breach, self.of_give = self.of_row[self.elastic], self.of_row[self.giving]
+        self.unknowns, self.rows, self.breaches, self.gives, self.shorts = (
+            _ByProblem(of, self.groups) for of in (group, self.of_row, self.of_breach, self.of_give,
+                                                   self.of_give[self.short]))
         low, high = np.minimum(self.i, self.j), np.maximum(self.i, self.j)
         self.reach = int((high - low).max(initial=1))
         self.banded = self.reach <= _WIDEST_BAND
@@ -156,7 +182,9 @@ class _Solver:
             gap = self._sums(self.force * self.slack, self.rest * self.breach) / count
             self._look()
             # Beyond a thousandth of the tolerance there is nothing but rounding.
-            done = (gap < _TOLERANCE) & (self._at_rest() | (gap < _TOLERANCE / 1000))
+            done = gap < _TOLERANCE
+            if done.any():
+                done &= self._at_rest() | (gap < _TOLERANCE / 1000)
             if done.all():
                 break
             first = self._towards(0.0, 0.0)
@@ -185,12 +213,6 @@ class _Solver:
         return np.asarray(np.bincount(self.of_row, of_rows, self.groups)
                           + np.bincount(self.of_breach, of_breaches, self.groups), dtype=float)
 
-    def _most(self, values: Floats, of: Ints) -> Floats:
-        """The largest by problem, and nothing where there is none."""
-        found = np.zeros(self.groups)
-        np.maximum.at(found, of, values)
-        return found
-
     def _look(self) -> None:
         """How far from rest the present point is, and the Newton matrix there."""
         self.rate, self.bend = self._giving(self.yielded)
@@ -208,10 +230,10 @@ class _Solver:
 
     def _at_rest(self) -> npt.NDArray[np.bool_]:
         # Forces reach the price of the steepest row, and are no more exact than that allows.
-        near = 1e-10 + 1e-13 * self._most(self.force, self.of_row)
-        return np.asarray((self._most(np.abs(self.residual), self.of_row) < 1e-7)
-                          & (self._most(np.abs(self.gradient), self.group) < near)
-                          & (self._most(np.abs(self.unmet), self.of_give) < near))
+        near = 1e-10 + 1e-13 * self.rows.most(self.force)
+        return np.asarray((self.rows.most(np.abs(self.residual)) < 1e-7)
+                          & (self.unknowns.most(np.abs(self.gradient)) < near)
+                          & (self.gives.most(np.abs(self.unmet)) < near))
 
     def _towards(self, aim: Any, aim_breach: Any) -> _Step:
         """The Newton step to where ``force·slack`` is ``aim`` and ``rest·breach`` is ``aim_breach``."""
@@ -229,18 +251,11 @@ class _Solver:
     def _room(self, step: _Step, most: float) -> tuple[Floats, Floats]:
         """The largest steps, at most 1, that keep what must stay above nothing so: by problem."""
         short = self.short
-        primal = np.minimum(self._step((self.slack, step.slack, self.of_row), (self.breach, step.breach,
-                                                                               self.of_breach), most=most),
-                            self._step((self.reference[short] - self.yielded[short], -step.yielded[short],
-                                        self.of_give[short]), most=0.8))
-        return primal, self._step((self.force, step.force, self.of_row), (self.rest, step.rest, self.of_breach),
-                                  most=most)
-
-    def _step(self, *some: tuple[Floats, Floats, Ints], most: float) -> Floats:
-        shrunk = np.zeros(self.groups)
-        for now, change, of in some:
-            np.minimum.at(shrunk, of, change / now)
-        return np.where(shrunk >= -most, 1.0, most / -np.minimum(shrunk, -most))
+        primal = _step(np.minimum(self.rows.least(step.slack / self.slack),
+                                  self.breaches.least(step.breach / self.breach)), most)
+        shrunk = -step.yielded[short] / (self.reference[short] - self.yielded[short])
+        return np.minimum(primal, _step(self.shorts.least(shrunk), 0.8)), _step(
+            np.minimum(self.rows.least(step.force / self.force), self.breaches.least(step.rest / self.rest)), most)
 
     def _rows(self, x: Floats) -> Floats:
         return self.ci * x[self.i] + self.cj * x[self.j]
@@ -287,3 +302,8 @@ class _Solver:
              np.concatenate([at, at[:-1], at[1:], self.low, self.high]))), shape=(self.n, self.n)).tocsc()
         solve = splu(matrix).solve
         return lambda wanted: np.asarray(solve(wanted))
+
+
+def _step(shrunk: Floats, most: float) -> Floats:
+    """The largest steps, at most 1, where a whole one would shrink something by ``shrunk`` of itself."""
+    return np.where(shrunk >= -most, 1.0, most / -np.minimum(shrunk, -most))

@@ -75,6 +75,12 @@ class _Memory:
 _memory = _Memory()
 
 
+def forget_runs() -> None:
+    """As in a process that has just started."""
+    global _memory
+    _memory = _Memory()
+
+
 def in_runs(lines: Sequence[TimedLine], settings: TimingSettings, place: Place) -> list[Placement]:
     """A placement for every line, in the order given; ``place`` is what it rests on. Every line has a take and a
     slot."""
