@@ -137,10 +137,15 @@ def take_out(record: Recorder, to: Owner, of: Sequence[Any]) -> None:
         record.delete_all(list(one.rows(**{f"{to}__in": of}).select_for_update()))
 
 
+def _with_editions(one: Belonging, rows: models.QuerySet[Any]) -> list[Any]:
+    """The rows, their editions fetched beside them in one go and not locked."""
+    return list(rows.prefetch_related("edition__production") if "edition" in one.to else rows)
+
+
 def split_belongings(record: Recorder, cut: Cut) -> None:
     """What belongs to a line that is cut in two."""
     for one in belongings("line"):
-        rows = list(one.rows(line=cut.line).select_for_update())
+        rows = _with_editions(one, one.rows(line=cut.line).select_for_update())
         if hasattr(one.model, "when_split"):
             one.model.when_split(record, rows, cut)
         else:
@@ -150,7 +155,7 @@ def split_belongings(record: Recorder, cut: Cut) -> None:
 def join_belongings(record: Recorder, joint: Joint) -> None:
     """What belongs to a line that becomes part of another."""
     for one in belongings("line"):
-        rows = list(one.rows(line=joint.line).select_for_update())
+        rows = _with_editions(one, one.rows(line=joint.line).select_for_update())
         if hasattr(one.model, "when_joined"):
             one.model.when_joined(record, rows, joint)
         else:

@@ -94,6 +94,7 @@ export function useScriptActions(production: number) {
     const at = "/api/productions/{production_id}/script";
     const giveThem = (lines: number[], speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { lines, speaker } })));
     return {
+      known,
       move: (lines: number[], behind: number | null) => run(() => data(api.POST(`${at}/move/`, { params: params(), body: { lines, behind } }))),
       give: (lines: number[], speaker: string) => {
         const known = state()?.speakers.find((one) => one.name === speaker);

@@ -35,7 +35,7 @@ export interface Frame {
   /** Let lines come to stand before this one. */
   drop: (lines: number[], before: number) => void;
   /** Join a line to the one before, the caret where they meet. */
-  join: (line: number) => void;
+  join: (line: number) => Promise<void>;
 }
 
 interface Conflict {
@@ -199,13 +199,11 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
 
   async function keep(over?: number): Promise<void> {
     clearTimeout(timer.current);
+    if (latest.current.typed === null || sending.current || frame.readOnly) return;
+    // Where the server does not know the line yet its id is on the way; where it refused, the line is no more.
+    const id = await frame.actions.known(latest.current.line.id);
     const now = latest.current;
-    if (now.typed === null || sending.current || frame.readOnly) return;
-    if (now.line.id < 0) {
-      // Not known to the server yet: its id is on the way.
-      timer.current = setTimeout(() => void keep(over), 120);
-      return;
-    }
+    if (id === null || now.typed === null || sending.current) return;
     const words = now.typed.trim();
     if (words === now.line.words && over === undefined) {
       setTyped(null);
@@ -214,11 +212,11 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
     }
     sending.current = true;
     try {
-      const saved = await setWording(frame.production, frame.language, now.line.id, words, over ?? base.current);
+      const saved = await setWording(frame.production, frame.language, id, words, over ?? base.current);
       base.current = saved.revision;
       setConflict(null);
       setFault("");
-      frame.actions.saved(now.line.id, saved.text, saved.revision);
+      frame.actions.saved(id, saved.text, saved.revision);
       // What was typed meanwhile stays, and is saved next.
       setTyped((current) => (current !== null && current.trim() !== saved.text ? current : null));
     } catch (error) {

@@ -137,14 +137,14 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     [actions, now],
   );
   const join = useCallback(
-    (line: number) => {
+    async (line: number) => {
+      // A moment after it was cut it may have another id than the row that was pressed in.
+      const id = await actions.known(line);
       const all = now().lines;
-      const before = all[all.findIndex((one) => one.id === line) - 1];
-      if (!before) return;
+      const before = all[all.findIndex((one) => one.id === id) - 1];
+      if (id === null || !before) return;
       const at = before.words.length;
-      void actions.join(line).then((done) => {
-        if (done) go(before.id, 0, at);
-      });
+      if (await actions.join(id)) go(before.id, 0, at);
     },
     [actions, go, now],
   );
