@@ -199,11 +199,14 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
 
   async function keep(over?: number): Promise<void> {
     clearTimeout(timer.current);
-    if (latest.current.typed === null || sending.current || frame.readOnly) return;
-    // Where the server does not know the line yet its id is on the way; where it refused, the line is no more.
-    const id = await frame.actions.known(latest.current.line.id);
-    const now = latest.current;
-    if (id === null || now.typed === null || sending.current) return;
+    const asked = latest.current;
+    if (asked.typed === null || sending.current || frame.readOnly) return;
+    // Where the server does not know the line yet its id is on the way; where it refused, the line is no more. A line
+    // that it knows is not waited for: what was typed is gone from the field a moment later.
+    const id = asked.line.id < 0 ? await frame.actions.known(asked.line.id) : asked.line.id;
+    if (id === null || sending.current) return;
+    const now = latest.current.typed === null ? asked : latest.current;
+    if (now.typed === null) return;
     const words = now.typed.trim();
     if (words === now.line.words && over === undefined) {
       setTyped(null);
