@@ -2180,10 +2180,9 @@ export interface components {
          *     * `mix` - mix
          *     * `copy` - copy
          *     * `measure` - measure
-         *     * `deliver` - deliver
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure" | "deliver";
+        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
