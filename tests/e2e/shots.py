@@ -96,7 +96,7 @@ def walk(page: Page) -> None:
     take(page, "mix")
     page.get_by_role("button", name="Dark").click()
     go_to(page, "Deliver")
-    expect(page.get_by_role("link", name="WAV").first).to_be_visible()
+    expect(page.get_by_role("button", name="WAV").first).to_be_visible()
     take(page, "deliver-dark")
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -247,25 +248,35 @@ def test_the_main_button_pressed_while_the_page_still_looks_again_is_heard(ferry
     ferry.unroute_all(behavior="ignoreErrors")
 
 
+def wait_until(holds: Callable[[], bool], seconds: float = 60) -> None:
+    over = time.monotonic() + seconds
+    while not holds():
+        assert time.monotonic() < over
+        time.sleep(0.1)
+
+
 class TestHandingOver:
     def test_what_was_shown_is_had_though_the_edition_moves_on(self, ferry: Page, tmp_path: Path) -> None:
         make_ready(ferry)
         go_to(ferry, "Deliver")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         row.get_by_role("button", name="Hand over sketches").click()
-        link = row.get_by_role("link", name="WAV")
-        expect(link).to_be_visible()
-        shown = {kind: row.get_by_role("link", name=name).get_attribute("href") or "" for kind, name in (
-            ("wav", "WAV"), ("mp3", "MP3"), ("zip", "Clips"), ("srt", "SRT"))}
+        expect(row.get_by_role("button", name="WAV")).to_be_visible()
+        production = production_of(ferry)
+        mix = next(one["mix"] for one in ferry.request.get(f"/api/productions/{production}/deliveries/").json() if one["language"] == "es-MX")
         # Somebody changes a line behind the page's back.
-        production, line = production_of(ferry), ferry.request.get(
-            f"/api/productions/{production_of(ferry)}/editions/es-MX/").json()["lines"][0]
+        line = ferry.request.get(f"/api/productions/{production}/editions/es-MX/").json()["lines"][0]
         token = next(c["value"] for c in ferry.context.cookies() if c["name"] == "csrftoken")
         ferry.request.put(f"/api/productions/{production}/editions/es-MX/wordings/{line['id']}/",
                           data={"text": "Otra cosa.", "revision": line["revision"]}, headers={"X-CSRFToken": token})
-        # The page may look again at any moment and show the links no more; what they name is had all the same.
-        for kind, address in shown.items():
-            answer = ferry.request.get(address)
+        # The page may look again at any moment and show the buttons no more; what they ask for is had all the same.
+        for kind, file in (("wav", "mix.wav"), ("mp3", "mix.mp3"), ("zip", "clips.zip"), ("srt", "captions.srt")):
+            asked = ferry.request.post(f"/api/productions/{production}/editions/es-MX/files/", data={"file": file, "mix": mix, "sketch": True},
+                                       headers={"X-CSRFToken": token})
+            assert asked.status == 202, asked.text()[:200]
+            address = f"/api/productions/{production}/files/{asked.json()['id']}/"
+            wait_until(lambda at=address: ferry.request.get(at).json()["state"] == "ready")
+            answer = ferry.request.get(f"{address}content")
             assert answer.status == 200, answer.text()[:200]
             assert f'.{kind}"' in answer.headers["content-disposition"]
             place = tmp_path / f"kept.{kind}"
@@ -280,11 +291,11 @@ class TestHandingOver:
         go_to(ferry, "Deliver")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         row.get_by_role("button", name="Hand over sketches").click()
-        link = row.get_by_role("link", name="WAV")
-        link.evaluate("(one) => { one.href = one.href.replace(/mix=[0-9a-f]+/, 'mix=0000'); }")
+        # The page asks for a mix that is not kept any more.
+        ferry.route("**/editions/es-MX/files/", lambda route: route.continue_(post_data={**route.request.post_data_json, "mix": "0000"}))
         downloads: list[Any] = []
         ferry.on("download", lambda one: downloads.append(one))
-        link.click()
+        row.get_by_role("button", name="WAV").click()
         expect(ferry.get_by_role("alert").filter(has_text="not kept any more").first).to_be_visible()
         assert downloads == []
 

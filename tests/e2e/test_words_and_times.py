@@ -357,6 +357,19 @@ def test_lines_are_dragged_nudged_and_put_back_on_the_ladder(page: Page, tmp_pat
     # The clock on the screen has tenths; within them the picture is in step.
     assert away < 0.12
     page.locator("body").press("Space")
+    # Another recording comes beside it and is played; the one with the picture is chosen again.
+    sound = tmp_path / "harbour.wav"
+    subprocess.run(["ffmpeg", "-nostdin", "-loglevel", "error", "-y", "-f", "lavfi", "-i", "sine=frequency=300:duration=90", str(sound)], check=True)
+    page.locator("input[type=file][accept*=video]").set_input_files(sound)
+    recordings = page.get_by_role("button", name="Source recordings")
+    expect(recordings).to_have_text("harbour.wav", timeout=60_000)
+    expect(picture).to_have_count(0)
+    recordings.click()
+    check_accessibility(page)
+    expect(page.get_by_role("menuitemradio")).to_have_text([re.compile("clock.mp4"), re.compile("harbour.wav")])
+    page.get_by_role("menuitemradio", name=re.compile("clock.mp4")).click()
+    expect(recordings).to_have_text("clock.mp4")
+    expect(picture).to_be_visible(timeout=60_000)
     # Without playing, the picture is where the selected line begins.
     page.get_by_role("button", name=re.compile("^Line 9, Keeper")).click()
     ninth = answers(page, "productions/1/editions/es-MX/")["lines"][8]["start"]

@@ -29,8 +29,7 @@ def made_things(settings: Any, tmp_path: Path) -> None:
     settings.VAR = tmp_path
     # Slow hashes are for real passwords.
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-    storage.takes.cache_clear()
-    storage.mixes.cache_clear()
+    storage.forget_stores()
     forget_all()
     # What is rich is finished only where a test asks for it.
     settings.FINISH_BEHIND = False
@@ -87,3 +86,17 @@ def edition_path(production: Production, language: str = "es-MX") -> str:
 def lines(call: Call, production: Production, language: str = "es-MX") -> list[dict[str, Any]]:
     found: list[dict[str, Any]] = call("owner", "get", edition_path(production, language)).json()["lines"]
     return found
+
+
+def handed(call: Call, path: str, file: str, who: str = "owner", **asked: Any) -> Any:
+    """A file of an edition, or of a production, by its path: the answer that holds it, or the one that refuses it."""
+    answer = call(who, "post", f"{path}files/", {"file": file, **asked})
+    if answer.status_code != 202:
+        return answer
+    told = answer.json()
+    production = path.split("/")[3]
+    return call(who, "get", f"/api/productions/{production}/files/{told['id']}/content")
+
+
+def content(answer: Any) -> bytes:
+    return b"".join(answer.streaming_content) if answer.streaming else bytes(answer.content)

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from janoglot.productions.models import ActionRecord, Line, Production, Speaker, Wording
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, content, edition_path, handed, lines
 
 
 def script(call: Call, production: Production, after: int | None = None, language: str = "en-GB") -> dict[str, Any]:
@@ -166,9 +166,9 @@ class TestOnScreen:
         assert script(call, production)["lines"][1]["in_sight"] is False
         mix = call("owner", "post", f"{edition_path(production)}mixes/", {})
         assert mix.status_code < 300
-        listed = call("owner", "get", f"{edition_path(production)}files/on-screen.csv")
+        listed = handed(call, edition_path(production), "on-screen.csv")
         assert listed.status_code == 200
-        assert "Entonces la sopa debe esperar." in listed.content.decode("utf-8-sig")
+        assert "Entonces la sopa debe esperar." in content(listed).decode("utf-8-sig")
 
 
 class TestParts:
@@ -256,7 +256,7 @@ class TestUndoing:
         path = f"/api/productions/{production.pk}/"
 
         def written() -> tuple[bytes, bytes]:
-            return (call("owner", "get", f"{path}script.json").content, call("owner", "get", f"{path}castings.json").content)
+            return (content(handed(call, path, "script.json")), call("owner", "get", f"{path}castings.json").content)
 
         ids = [line["id"] for line in script(call, production)["lines"]]
         pilot = Speaker.objects.get(name="Pilot").pk

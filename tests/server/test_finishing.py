@@ -13,7 +13,7 @@ from janoglot.direct import tasks
 from janoglot.productions.jobs import do_piece, go_on_with_jobs
 from janoglot.productions.models import Job, Production, Sound, Speaker, Take, Wording
 from janoglot.server import storage
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, edition_path, handed, lines
 from tests.server.test_making import cast_and_voice
 
 
@@ -109,12 +109,12 @@ def test_a_delivery_of_sketches_says_so_and_asks(production: Production, call: C
     assert len(row["sketches"]) == 3
     assert not row["finishing"]
     for file in ("mix.wav", "clips.zip"):
-        refused = call("owner", "get", f"{path}files/{file}")
+        refused = handed(call, path, file)
         assert refused.status_code == 400
         assert "3 lines are sketches" in refused.json()["message"]
-        given = call("owner", "get", f"{path}files/{file}?sketch=true")
+        given = handed(call, path, file, sketch=True)
         assert "The-Night-Ferry_es-MX_sketch." in given["Content-Disposition"]
-    assert call("owner", "get", f"{path}files/captions.srt").status_code == 200
+    assert handed(call, path, "captions.srt").status_code == 200
 
 
 def test_a_line_out_of_date_is_played_as_it_was_kept(production: Production, call: Call) -> None:

@@ -3,29 +3,23 @@
 from __future__ import annotations
 
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 
 import pytest
 from django.utils import timezone
 
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.productions import keeping
 from janoglot.productions.actions.delete_production import purge_deleted
-from janoglot.productions.keeping import tidy_media
 from janoglot.productions.models import (
-    ActionRecord,
     Casting,
     Edition,
     Line,
     Production,
-    SourceMedia,
     Speaker,
     Take,
     Wording,
 )
-from janoglot.server.storage import media
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, edition_path, handed, lines
 from tests.server.test_making import cast_and_voice
 
 
@@ -152,39 +146,19 @@ class TestUnreadDrafts:
         first = lines(call, production)[0]["id"]
         call("owner", "patch", f"{path}wordings/", {"lines": [first], "state": "draft"})
         call("owner", "post", f"{path}mixes/", {})
-        refused = call("owner", "get", f"{path}files/mix.wav?sketch=true")
+        refused = handed(call, path, "mix.wav", sketch=True)
         assert (refused.status_code, "1 line is a draft" in refused.json()["message"]) == (400, True)
-        assert call("owner", "get", f"{path}files/mix.wav?sketch=true&unread=true").status_code == 200
+        assert handed(call, path, "mix.wav", sketch=True, unread=True).status_code == 200
         row = next(one for one in call("owner", "get", f"/api/productions/{production.pk}/deliveries/").json() if one["language"] == "es-MX")
         assert (row["unread"], row["approved"], row["worded"]) == ([first], 0, 3)
         call("owner", "patch", f"{path}wordings/", {"lines": [first], "state": "approved"})
-        assert call("owner", "get", f"{path}files/captions.srt").status_code == 200
+        assert handed(call, path, "captions.srt").status_code == 200
 
 
 class TestRecordings:
-    def test_what_nothing_needs_goes_and_the_rest_stays(self, production: Production, monkeypatch: pytest.MonkeyPatch) -> None:
-        monkeypatch.setattr(keeping, "_GRACE", 0.0)
-
-        def keep(key: str) -> Path:
-            return media().write(key, lambda place: place.write_bytes(b"x" * 10) and None)
-
-        for stem in ("aa11", "bb22", "cc33"):
-            for name in (f"{stem}.mp4", f"{stem}-picture.mp4", f"{stem}-sound.flac", f"{stem}-sound.peaks"):
-                keep(name)
-        SourceMedia.objects.create(production=production, key="aa11.mp4", name="a", facts={})
-        ActionRecord.objects.create(production=production, name="take_out_source_media", changes=[
-            {"model": "productions.sourcemedia", "id": 1, "before": {"key": "bb22.mp4"}, "after": None}])
-        assert set(tidy_media(really=False)) == {"cc33.mp4", "cc33-picture.mp4", "cc33-sound.flac", "cc33-sound.peaks"}
-        tidy_media()
-        assert media().has("bb22.mp4")
-        assert not media().has("cc33-sound.flac")
-        ActionRecord.objects.update(at=timezone.now() - timedelta(days=31))
-        assert "bb22.mp4" in tidy_media()
-        assert media().has("aa11-sound.peaks")
-
     def test_over_the_quota_nothing_is_read(self, production: Production, call: Call, settings: Any) -> None:
         settings.MEDIA_QUOTA = 10
-        answer = call("owner", "post", f"/api/productions/{production.pk}/source-media/", {"file": b""}, format="multipart")
+        answer = call("owner", "post", f"/api/productions/{production.pk}/media/", {"file": b""}, format="multipart")
         assert (answer.status_code, answer.json()["code"]) == (400, "quota")
 
 

@@ -14,7 +14,7 @@ from janoglot.direct import tasks
 from janoglot.productions.jobs import do_piece, go_on_with_jobs
 from janoglot.productions.models import Job, Production, Speaker, Take, Wording
 from janoglot.server import storage
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, content, edition_path, handed, lines
 
 
 @pytest.fixture
@@ -216,7 +216,7 @@ class TestMixingAndHandingOver:
         call("owner", "put", f"{path}wordings/{line['id']}/", {"text": "Cambia.", "revision": line["revision"]})
         call("owner", "post", f"{path}mixes/", {})
         for file in ("mix.wav", "mix.flac", "mix.mp3", "clips.zip", "captions.srt", "captions.vtt"):
-            answer = call("owner", "get", f"{path}files/{file}")
+            answer = handed(call, path, file)
             assert answer.status_code == 400
             assert "1 line has changed" in answer.json()["message"]
         row = next(r for r in call("owner", "get", f"/api/productions/{production.pk}/deliveries/").json()
@@ -226,33 +226,34 @@ class TestMixingAndHandingOver:
     def test_everything_is_handed_over_and_is_what_it_says(self, production: Production, call: Call, tmp_path: Path) -> None:
         path = cast_and_voice(call, production)
         call("owner", "post", f"{path}voicings/", {"kind": "finish"})
-        assert "not made yet" in call("owner", "get", f"{path}files/mix.wav").json()["message"]
+        assert "not made yet" in handed(call, path, "mix.wav").json()["message"]
         call("owner", "post", f"{path}mixes/", {})
+        told = call("owner", "post", f"{path}files/", {"file": "mix.wav"}).json()
         # Asked whether it can be had: its length and its name, and nothing of it.
-        asked = call("owner", "head", f"{path}files/mix.wav")
+        asked = call("owner", "head", f"/api/productions/{production.pk}/files/{told['id']}/content")
         assert asked.status_code == 200 and int(asked["Content-Length"]) > 100_000
         assert asked["Content-Disposition"].startswith("attachment")
         for file, subtype in (("mix.wav", "PCM_24"), ("mix.flac", "PCM_24"), ("mix.mp3", "MPEG_LAYER_III")):
-            answer = call("reader", "get", f"{path}files/{file}")
+            answer = handed(call, path, file, who="reader")
             assert f"The-Night-Ferry_es-MX.{file[4:]}" in answer["Content-Disposition"]
             place = tmp_path / file
             place.write_bytes(b"".join(answer.streaming_content))
             info = soundfile.info(place)
             assert (info.subtype, info.samplerate) == (subtype, 48_000)
-        archive = zipfile.ZipFile(io.BytesIO(b"".join(call("reader", "get", f"{path}files/clips.zip").streaming_content)))
+        archive = zipfile.ZipFile(io.BytesIO(content(handed(call, path, "clips.zip", who="reader"))))
         assert archive.namelist() == ["001_Pilot_es-MX.wav", "002_Cook_es-MX.wav", "003_Pilot_es-MX.wav"]
         placed = lines(call, production)
         for name, line in zip(archive.namelist(), placed, strict=True):
             assert soundfile.info(io.BytesIO(archive.read(name))).duration == pytest.approx(line["seconds"], abs=0.026)
-        captions = call("reader", "get", f"{path}files/captions.vtt").content.decode()
+        captions = content(handed(call, path, "captions.vtt", who="reader")).decode()
         assert captions.startswith("WEBVTT")
         assert "00:00:01.000 --> " in captions
-        assert call("reader", "get", f"{path}files/other.bin").status_code == 404
+        assert handed(call, path, "other.bin", who="reader").status_code == 400
 
     def test_an_edition_with_gaps_is_handed_over_with_its_words(self, production: Production, call: Call) -> None:
         path = cast_and_voice(call, production, "fr-FR")
         call("owner", "post", f"{path}mixes/", {})
-        assert call("owner", "get", f"{path}files/captions.srt").content.decode().count("-->") == 2
+        assert content(handed(call, path, "captions.srt")).decode().count("-->") == 2
         row = next(r for r in call("owner", "get", f"/api/productions/{production.pk}/deliveries/").json()
                    if r["language"] == "fr-FR")
         assert (row["stops"], row["mix_ready"], row["empty"]) == ([], True, 1)

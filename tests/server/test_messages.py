@@ -13,7 +13,7 @@ from django.utils.translation import trans_real
 
 from janoglot.productions.models import Production
 from janoglot.server.messages import PLACE, catalogue, written
-from tests.server.conftest import Call, lines
+from tests.server.conftest import Call, handed, lines
 from tests.server.test_making import cast_and_voice
 
 
@@ -56,7 +56,7 @@ def test_what_goes_wrong_is_said_in_the_readers_language(production: Production,
     asked: list[tuple[str, str, str, Any]] = [
         ("owner", "post", f"{path}voicings/", {}), ("owner", "patch", f"/api/productions/{production.pk}/", {"target_lufs": 3}),
         ("owner", "put", f"{path}castings/0/", {}), ("owner", "post", f"/api/productions/{production.pk}/undo/", {"x": 1}),
-        ("reader", "patch", f"/api/productions/{production.pk}/", {"name": "x"}), ("owner", "get", f"{path}files/mix.wav", None),
+        ("reader", "patch", f"/api/productions/{production.pk}/", {"name": "x"}), ("owner", "post", f"{path}files/", {"file": "mix.wav"}),
         ("owner", "post", "/api/imports/", {"text": ""}), ("owner", "post", f"{path}replace/", {"find": "(", "regular": True}),
         ("owner", "patch", f"{path}timing/lines/", {"lines": [line["id"]], "own": {"mode": "pinned"}}),
         ("owner", "post", f"/api/productions/{production.pk}/editions/", {"language": "es-MX"}),
@@ -73,4 +73,4 @@ def test_counts_agree_with_what_is_counted(count: int, said: str, production: Pr
     path = cast_and_voice(call, production)
     for line in lines(call, production)[:count]:
         call("owner", "put", f"{path}wordings/{line['id']}/", {"text": "Cambia.", "revision": line["revision"]})
-    assert call("owner", "get", f"{path}files/captions.srt").json()["message"] == said
+    assert handed(call, path, "captions.srt").json()["message"] == said

@@ -9,7 +9,9 @@ from django.test import Client
 from django.urls import get_resolver
 
 from janoglot.adapt.models import Term
-from janoglot.productions.models import Job, Production, Speaker
+from janoglot.deliver.models import HandOver
+from janoglot.productions.models import Job, Media, Production, Speaker
+from janoglot.server.storage import handed
 from tests.server.conftest import Call, edition_path
 
 # method, path, body, who may: "members" read it, "writers" change it.
@@ -17,13 +19,16 @@ READ, WRITE = "members", "writers"
 ENDPOINTS = [
     ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
     ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
-    ("get", "{p}deliveries/", None, READ), ("get", "{p}script.csv", None, READ),
+    ("get", "{p}deliveries/", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
+    ("get", "{p}files/{file}/", None, READ), ("get", "{p}files/{file}/content", None, READ),
     ("get", "{e}", None, READ), ("patch", "{e}timing/", {"settings": {"pace": 1.1}}, WRITE),
     ("patch", "{e}timing/lines/", {"lines": [0], "own": {"mode": "run"}}, WRITE), ("get", "{e}timing/lines/{line}/cures/", None, READ),
     ("get", "{e}timing/what-if/?hard_fast=1.2", None, READ), ("get", "{e}timing/aim/?seconds=60", None, "members (400)"),
     ("get", "{e}peaks/?lines=1", None, READ), ("get", "{e}timing/lips/", None, READ),
-    ("get", "{p}source-media/", None, READ), ("post", "{p}source-media/", {}, WRITE), ("delete", "{p}source-media/", None, WRITE),
-    ("get", "{p}source-media/peaks/", None, READ), ("get", "{p}source-media/source.flac", None, "members (404)"), ("get", "{e}wordings/", None, READ), ("patch", "{e}wordings/", {"lines": [0], "state": "approved"}, WRITE),
+    ("get", "{p}media/", None, READ), ("post", "{p}media/", {}, WRITE), ("get", "{p}media/{media}/", None, READ),
+    ("patch", "{p}media/{media}/", {"played": True}, WRITE), ("post", "{p}media/{media}/copies/", {}, WRITE),
+    ("get", "{p}media/{media}/peaks/", None, READ), ("get", "{p}media/{media}/sound.flac", None, "members (404)"),
+    ("delete", "{p}media/{media}/", None, WRITE), ("get", "{e}wordings/", None, READ), ("patch", "{e}wordings/", {"lines": [0], "state": "approved"}, WRITE),
     ("post", "{e}wordings/{line}/gauge/", {"text": "Hola."}, READ), ("get", "{e}doubts/", None, READ),
     ("post", "{e}wordings/{line}/lips/", {"texts": ["Hola."]}, READ),
     ("get", "{e}brief/", None, READ), ("patch", "{e}brief/", {"address": "formal"}, WRITE),
@@ -58,7 +63,7 @@ ENDPOINTS = [
     ("get", "{e}lines/{line}/take.wav", None, READ), ("get", "{e}lines/{line}/direction/", None, READ),
     ("put", "{e}lines/{line}/direction/", {"variant": 1}, WRITE),
     ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
-    ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("get", "{e}files/captions.srt", None, READ),
+    ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("post", "{e}files/", {"file": "captions.srt"}, READ),
     ("patch", "/api/lines/{line}/", {"notes": "softly"}, WRITE),
     ("patch", "/api/speakers/{speaker}/", {"name": "Navigator"}, WRITE),
     ("post", "/api/speakers/{speaker}/merge/", {"into": "{other}"}, WRITE),
@@ -84,9 +89,13 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     drafting = Job.objects.create(kind="draft", queue="bulk", production=production,
                                   edition=production.editions.get(language="es-MX")).pk
     speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
+    file = HandOver.objects.create(production=production, deliverable="captions.srt", key="ab12.srt", name="x.srt").pk
+    handed().write("ab12.srt", lambda place: place.write_bytes(b"x") and None)
+    media = Media.objects.create(production=production, key="cd34.wav", name="x.wav", facts={
+        "seconds": 1.0, "has_sound": True, "has_picture": False, "fps": None}).pk
     silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
     return {"silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
-            "job": job, "term": term, "drafting": drafting, "part": production.parts.first().pk, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
+            "job": job, "term": term, "file": file, "media": media, "drafting": drafting, "part": production.parts.first().pk, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)
@@ -128,13 +137,12 @@ def test_no_endpoint_is_missing_from_the_table() -> None:
     served = {text.removeprefix("api/") for text in walk(get_resolver().url_patterns) if text.startswith("api/")}
     edition = "productions/<int:production_id>/editions/<str:language>/"
     names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{silent}": "<int:speaker_id>", "{line}": "<int:line_id>", "{part}": "<int:part_id>",
-             "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "source.flac": "source.<str:ending>", "{mix}": "<str:recipe>", "/api/": "", "captions.srt": "<str:file>",
-             "script.csv": "script.<str:ending>", "castings.csv": "castings.<str:ending>"}
+             "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "{media}": "<int:media_id>", "sound.flac": "<str:file>", "{file}": "<int:file_id>", "{mix}": "<str:recipe>", "/api/": "", "castings.csv": "castings.<str:ending>"}
     listed = set()
     for _, path, _, _ in ENDPOINTS:
         text = path.split("?")[0]
         for name, pattern in names.items():
-            text = text.replace(name, pattern) if name != "captions.srt" or "files/" in text else text
+            text = text.replace(name, pattern)
         listed.add(re.sub(r"^/", "", text))
     assert served - listed == OPEN | OWN
 
@@ -180,7 +188,7 @@ def test_throttling_goes_by_who_is_really_there(production: Production) -> None:
 
 @pytest.mark.parametrize(("path", "who", "size", "code"), [
     ("/api/imports/", "owner", 100 * 1024**2, 413), ("/api/session/", None, 1024**2, 413),
-    ("/api/productions/1/source-media/", "owner", 5 * 1024**3, 413), ("/api/imports/", "owner", 2, 400),
+    ("/api/productions/1/media/", "owner", 5 * 1024**3, 413), ("/api/imports/", "owner", 2, 400),
 ])
 def test_what_is_too_large_is_not_read(production: Production, as_: Any, path: str, who: str | None, size: int, code: int) -> None:
     answer = as_(who).generic("POST", path, b"{}", content_type="application/json", CONTENT_LENGTH=str(size))

@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from janoglot.productions.models import ActionRecord, Line, Production, Speaker, Wording
 from janoglot.script.models import ImportDraft
-from tests.server.conftest import SCRIPT, Call, edition_path, lines
+from tests.server.conftest import SCRIPT, Call, content, edition_path, handed, lines
 
 
 def bring_in(call: Call, data: bytes, name: str) -> Any:
@@ -80,13 +80,13 @@ class TestBringingIn:
     def test_the_script_as_csv_comes_in_again_unchanged(self, production: Production, call: Call) -> None:
         call("owner", "put", f"{edition_path(production)}wordings/{production.lines.first().pk}/",  # type: ignore[attr-defined]
              {"text": "=Todo; \"sí\", dijo", "revision": 1})
-        first = call("owner", "get", f"/api/productions/{production.pk}/script.csv")
+        first = handed(call, f"/api/productions/{production.pk}/", "script.csv")
         assert "attachment" in first["Content-Disposition"]
-        draft = bring_in(call, first.content, "again.csv").json()
+        written = content(first)
+        draft = bring_in(call, written, "again.csv").json()
         assert not draft["problems"]
         made = call("stranger", "post", f"/api/imports/{draft['draft']}/production/", {"name": "Again"}).json()
-        again = call("stranger", "get", f"/api/productions/{made['id']}/script.csv")
-        assert again.content == first.content
+        assert content(handed(call, f"/api/productions/{made['id']}/", "script.csv", "stranger")) == written
 
 
 class TestCaptions:

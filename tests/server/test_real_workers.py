@@ -22,7 +22,7 @@ from janoglot.productions.models import Job, Production, Speaker, Take
 from janoglot.server import work
 from janoglot.server.celery import app
 from tests.server.conftest import Call, edition_path
-from tests.server.test_source_media import recording
+from tests.server.test_media import recording
 
 LINES = 60
 PATIENCE = 60.0
@@ -94,7 +94,7 @@ def measure(call: Call, production: Production) -> None:
 
 
 def copy(call: Call, production: Production) -> None:
-    call("owner", "post", f"/api/productions/{production.pk}/source-media/", {"file": recording()}, format="multipart")
+    call("owner", "post", f"/api/productions/{production.pk}/media/", {"file": recording()}, format="multipart")
 
 
 def mix(call: Call, production: Production) -> None:
@@ -105,7 +105,15 @@ def mix(call: Call, production: Production) -> None:
     assert call("owner", "post", f"{path}mixes/", {}).status_code == 202
 
 
-@pytest.mark.parametrize("begin", [take, draft, measure, copy, mix], ids=lambda begin: begin.__name__)
+def deliver(call: Call, production: Production) -> None:
+    mix(call, production)
+    job = Job.objects.get(kind="mix")
+    do_piece(job.pk, 0)
+    answer = call("owner", "post", f"{edition_path(production, 'en-GB')}files/", {"file": "mix.mp3", "sketch": True})
+    assert answer.status_code == 202, answer.json()
+
+
+@pytest.mark.parametrize("begin", [take, draft, measure, copy, mix, deliver], ids=lambda begin: begin.__name__)
 def test_a_worker_killed_in_the_middle_of_it(begin: Callable[[Call, Production], None], workers: Workers, long: Production,
                                              call: Call) -> None:
     begin(call, long)

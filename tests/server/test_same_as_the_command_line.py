@@ -21,7 +21,7 @@ from janoglot.productions.models import (
     Speaker,
     Wording,
 )
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, content, edition_path, handed, lines
 
 LIGHT = {"en-GB": {"Pilot": "bittern", "Cook": "rook"}, "es-MX": {"Pilot": "azor", "Cook": "abubilla"}}
 
@@ -56,7 +56,7 @@ def decided(production: Production, call: Call) -> Production:
 
 
 def taken_out(call: Call, production: Production) -> bytes:
-    return bytes(call("owner", "get", f"/api/productions/{production.pk}/script.json").content)
+    return content(handed(call, f"/api/productions/{production.pk}/", "script.json"))
 
 
 def test_the_tracks_are_the_same(decided: Production, call: Call, tmp_path: Path) -> None:

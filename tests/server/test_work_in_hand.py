@@ -21,7 +21,7 @@ from janoglot.productions import jobs
 from janoglot.productions.jobs import MOST_TRIES, do_piece, go_on_with_jobs
 from janoglot.productions.models import Job, Line, Production, Speaker, Wording
 from janoglot.server import work
-from tests.server.conftest import Call, edition_path, lines
+from tests.server.conftest import Call, content, edition_path, handed, lines
 
 
 @pytest.fixture
@@ -183,7 +183,7 @@ class TestAway:
         monkeypatch.setattr(work, "_client", _Away())
         assert call("owner", "post", f"{path}mixes/", {}).status_code == 503
         assert not Mix.objects.exists()
-        assert call("owner", "post", f"/api/productions/{production.pk}/source-media/", {}, format="multipart").status_code == 503
+        assert call("owner", "post", f"/api/productions/{production.pk}/media/", {}, format="multipart").status_code == 503
 
     def test_a_queue_that_goes_just_then_loses_nothing(self, production: Production, call: Call,
                                                        monkeypatch: pytest.MonkeyPatch) -> None:
@@ -290,15 +290,15 @@ class TestMixes:
         pilot = Speaker.objects.get(production=production, name="Pilot").pk
         call("owner", "post", f"{path}voicings/", {"kind": "finish"})
         shorten(call, production, lines(call, production)[0]["id"])
-        assert call("owner", "get", f"{path}files/mix.wav").status_code == 400
+        assert handed(call, path, "mix.wav").status_code == 400
         for file in ("mix.wav", "mix.flac", "mix.mp3", "clips.zip", "captions.srt", "captions.vtt"):
-            answer = call("owner", "get", f"{path}files/{file}?sketch=true&mix={asked.recipe}")
+            answer = handed(call, path, file, sketch=True, mix=asked.recipe)
             assert answer.status_code == 200, file
-        assert b"La marea est" in call("owner", "get", f"{path}files/captions.srt?mix={asked.recipe}").content
-        assert call("owner", "get", f"{path}files/mix.wav?mix={asked.recipe}").status_code == 400, "sketches are asked for"
-        assert call("stranger", "get", f"{path}files/mix.wav?mix={asked.recipe}").status_code == 404
+        assert b"La marea est" in content(handed(call, path, "captions.srt", mix=asked.recipe))
+        assert handed(call, path, "mix.wav", mix=asked.recipe).status_code == 400, "sketches are asked for"
+        assert handed(call, path, "mix.wav", who="stranger", mix=asked.recipe).status_code == 404
         call("owner", "patch", f"/api/speakers/{pilot}/", {"name": "The Pilot"})
-        zipped = b"".join(call("owner", "get", f"{path}files/clips.zip?sketch=true&mix={asked.recipe}").streaming_content)
+        zipped = content(handed(call, path, "clips.zip", sketch=True, mix=asked.recipe))
         assert b"The-Pilot" in zipped
         assert b"001_Pilot" not in zipped
 

@@ -43,7 +43,7 @@ from janoglot.productions.models import Casting, Edition, Line, Speaker
 from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
 from janoglot.productions.together import who_is_together
 from janoglot.server.fields import number_fields
-from janoglot.server.storage import content_disposition, serve_sound, takes
+from janoglot.server.storage import content_disposition, serve, takes
 from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
 
@@ -347,7 +347,7 @@ class AuditionView(APIView):
         if key is None:
             raise Http404
         plain: HttpRequest = request._request
-        return serve_sound(plain, takes().path(key), f"{recipe.voice.name}.wav")
+        return serve(plain, takes(), key, f"{recipe.voice.name}.wav")
 
 
 def _auditioned(request: Request, production_id: int, language: str, speaker_id: int) -> TakeRecipe:

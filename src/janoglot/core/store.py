@@ -1,4 +1,4 @@
-"""Where made things are kept: immutable files named by the hash of their recipe."""
+"""Where made things are kept: immutable files named by the hash of their recipe, or of what is in them."""
 
 from __future__ import annotations
 
@@ -7,17 +7,28 @@ import os
 import secrets
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from itertools import count
 from pathlib import Path
-from typing import Protocol
+from typing import BinaryIO, Protocol
 
 from janoglot.core.errors import JanoglotError
 
 _numbers = count()
+_BLOCK = 256 * 1024
 
 
 class StoreFull(JanoglotError):
     code = "disk_full"
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A file in a store: its name, its bytes, and when it was written (seconds since 1970)."""
+
+    key: str
+    size: int
+    at: float
 
 
 class Store(Protocol):
@@ -34,6 +45,19 @@ class Store(Protocol):
         ...
 
     def remove(self, key: str) -> None: ...
+
+    def size(self, key: str) -> int:
+        """Bytes. Raises FileNotFoundError where the key is not there."""
+        ...
+
+    def blocks(self, key: str, first: int, last: int) -> Iterator[bytes]:
+        """The bytes from ``first`` to ``last``, both counted in. Raises FileNotFoundError where the key is not there.
+        """
+        ...
+
+    def all(self) -> Iterator[Kept]:
+        """Everything in it."""
+        ...
 
 
 class FolderStore:
@@ -63,6 +87,34 @@ class FolderStore:
 
     def remove(self, key: str) -> None:
         self._place(key).unlink(missing_ok=True)
+
+    def size(self, key: str) -> int:
+        return self.path(key).stat().st_size
+
+    def blocks(self, key: str, first: int, last: int) -> Iterator[bytes]:
+        # Opened before the first block is asked for: what is not there is said at once, and what goes then is read.
+        return _blocks(self.path(key).open("rb"), first, last)
+
+    def all(self) -> Iterator[Kept]:
+        for place in self.root.glob("*/*") if self.root.is_dir() else []:
+            try:
+                found = place.stat()
+            except FileNotFoundError:
+                continue
+            if place.is_file() and not place.name.startswith("."):
+                yield Kept(place.name, found.st_size, found.st_mtime)
+
+
+def _blocks(file: BinaryIO, first: int, last: int) -> Iterator[bytes]:
+    with file:
+        file.seek(first)
+        left = last - first + 1
+        while left > 0:
+            block = file.read(min(_BLOCK, left))
+            if not block:
+                return
+            left -= len(block)
+            yield block
 
 
 @contextmanager

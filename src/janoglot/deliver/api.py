@@ -1,41 +1,34 @@
-"""Downloads, and what stands in their way."""
+"""What can be handed over, what stands in its way, and the files themselves."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpResponse
+from django.http import Http404
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.core.script.formats import FORMATS, written
-from janoglot.core.script.formats.srt import write_srt
-from janoglot.core.script.formats.table import CSV
-from janoglot.core.script.formats.webvtt import write_webvtt
-from janoglot.deliver import handing_over
+from janoglot.core.deliver.registry import DELIVERABLES, deliverable_named
+from janoglot.core.errors import BadInput
+from janoglot.deliver.actions.hand_over import hand_over_edition, hand_over_script
+from janoglot.deliver.handing_over import EditionSource, ready_mix, stops, unread
+from janoglot.deliver.models import HandOver
+from janoglot.deliver.tasks import HAND_OVER_STATES, hand_over_progress
 from janoglot.editions.state import EditionState
 from janoglot.mix.making import MIX_STATES, mix_progress
 from janoglot.productions.jobs import running
 from janoglot.productions.permissions import edition_for, production_for
-from janoglot.productions.taking_out import production_script
-from janoglot.server.storage import content_disposition, serve_sound
+from janoglot.server.storage import handed, serve
 
 Data = dict[str, Any]
-KINDS = {"wav": "audio/wav", "flac": "audio/flac", "mp3": "audio/mpeg"}
-
-_OFFICE = "application/vnd.openxmlformats-officedocument."
-SCRIPT_KINDS = {
-    "csv": "text/csv; charset=utf-8", "xlsx": f"{_OFFICE}spreadsheetml.sheet", "json": "application/json",
-    "docx": f"{_OFFICE}wordprocessingml.document", "pptx": f"{_OFFICE}presentationml.presentation",
-    "ttml": "application/ttml+xml", "srt": "application/x-subrip", "vtt": "text/vtt; charset=utf-8",
-}
-SUFFIXES = {"mix": tuple(KINDS), "clips": ("zip",), "captions": ("srt", "vtt"), "on-screen": ("csv",),
-            "holds": ("csv", "otio")}
+OF_EDITIONS = [(one.name, one.name) for one in DELIVERABLES.values() if one.of == "edition"]
+OF_PRODUCTIONS = [(one.name, one.name) for one in DELIVERABLES.values() if one.of == "production"]
+_SHOWN = 50
 
 
 class StopSerializer(serializers.Serializer[Data]):
@@ -61,6 +54,37 @@ class DeliverySerializer(serializers.Serializer[Data]):
     true_peak_db = serializers.FloatField(allow_null=True)
 
 
+class HandOverSerializer(serializers.Serializer[Data]):
+    id = serializers.IntegerField()
+    file = serializers.CharField(help_text="What it is: mix.flac, clips.zip, script.csv, …")
+    language = serializers.CharField(allow_null=True, help_text="Of its edition.")
+    name = serializers.CharField(help_text="What it is called when it is saved.")
+    state = serializers.ChoiceField(HAND_OVER_STATES)
+    fault = serializers.CharField()
+    report = serializers.DictField(child=serializers.FloatField(), help_text="What was measured and counted of it.")
+    by = serializers.CharField(allow_null=True)
+    asked = serializers.DateTimeField()
+
+
+class EditionFileSerializer(serializers.Serializer[Data]):
+    file = serializers.ChoiceField(OF_EDITIONS)
+    mix = serializers.CharField(required=False, default="", allow_blank=True,
+                                help_text="The recipe of just the mix that was shown; else the newest.")
+    sketch = serializers.BooleanField(required=False, default=False, help_text="Sketches are wanted too.")
+    unread = serializers.BooleanField(required=False, default=False, help_text="So are drafts that nobody has read.")
+
+
+class ProductionFileSerializer(serializers.Serializer[Data]):
+    file = serializers.ChoiceField(OF_PRODUCTIONS)
+
+
+def hand_over_data(row: HandOver) -> Data:
+    told = hand_over_progress(row)
+    return {"id": row.pk, "file": row.deliverable, "language": row.edition.language if row.edition else None,
+            "name": row.name, "state": told.state, "fault": told.fault, "report": row.report,
+            "by": row.user.username if row.user else None, "asked": row.asked}
+
+
 class DeliveriesView(APIView):
     @extend_schema(responses=DeliverySerializer(many=True))
     def get(self, request: Request, production_id: int) -> Response:
@@ -69,89 +93,84 @@ class DeliveriesView(APIView):
         rows = []
         for edition in production.editions.all():
             state = EditionState.load(edition)
-            mix = handing_over.current_mix(state)
+            mix, counts = ready_mix(edition, state.mix_recipe), state.counts()
             rows.append({
                 "language": edition.language,
-                "stops": [{"code": code, "lines": lines} for code, lines in handing_over.stops(state)],
-                "unread": handing_over.unread(state), "approved": state.counts()["approved"],
-                "worded": len(state.lines) - state.counts()["empty"],
+                "stops": [{"code": code, "lines": lines} for code, lines in stops(state)],
+                "unread": unread(state), "approved": counts["approved"],
+                "worded": len(state.lines) - counts["empty"],
                 "sketches": [s.id for s in state.sketches()],
                 "finishing": running("finish", edition=edition) is not None,
-                "on_screen": state.counts()["on_screen"],
+                "on_screen": counts["on_screen"],
                 "mix": state.mix_recipe, "mix_state": mix_progress(edition, state.mix_recipe).state,
-                "mix_ready": mix is not None, "empty": state.counts()["empty"], "seconds": state.seconds,
+                "mix_ready": mix is not None, "empty": counts["empty"], "seconds": state.seconds,
                 "lufs": mix.report["lufs"] if mix else None,
                 "true_peak_db": mix.report["true_peak_db"] if mix else None,
             })
         return Response(rows)
 
 
-class DownloadView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("sketch", bool), OpenApiParameter("unread", bool),
-                               OpenApiParameter("mix", str, description="The recipe of just the mix that was shown.")],
-                   responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: Request, production_id: int, language: str, file: str) -> HttpResponseBase:
-        """mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
-        or holds.otio, where the picture is held.
+class EditionFilesView(APIView):
+    @extend_schema(request=EditionFileSerializer, responses={202: HandOverSerializer})
+    def post(self, request: Request, production_id: int, language: str) -> Response:
+        """Have a file of an edition made: its track, its clips, its captions, what is read on the screen, where the
+        picture is held. Asking again while nothing in it changes makes nothing again.
 
         With ``mix`` what belongs to just that mix is handed over, whatever has changed since; else to the newest.
         Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so; drafts that
-        nobody has read only where ``unread`` does.
+        nobody has read only where ``unread`` does. Who may listen may ask.
         """
         edition = edition_for(request.user, production_id, language)
-        state = EditionState.load(edition)
-        stem, _, suffix = file.partition(".")
-        if suffix not in SUFFIXES.get(stem, ()):
-            raise Http404
-        sound = stem in ("mix", "clips")
-        if file == "on-screen.csv":
-            text = CSV.write(handing_over.on_screen_script(state), edition.production.source_language)
-            return _text("\ufeff" + text, handing_over.download_name(edition.production, language, "_on-screen.csv"),
-                         "text/csv")
-        if stem == "holds":
-            name = handing_over.download_name(edition.production, language, f"_holds.{suffix}")
-            kind = "text/csv" if suffix == "csv" else "application/json"
-            return _text(handing_over.hold_list(state, suffix), name, kind)
-        asked = request.query_params.get("mix", "")
-        plan = handing_over.plan_of_mix(edition, asked) if asked else handing_over.newest_plan(state)
-        if sound and request.query_params.get("sketch") != "true":
-            handing_over.require_finished(plan.sketches)
-        if request.query_params.get("unread") != "true":
-            handing_over.require_read(state)
-        tail = "_sketch" if sound and plan.sketches else ""
-        name = handing_over.download_name(edition.production, language, f"{tail}.{suffix}")
-        if stem == "mix":
-            place = handing_over.mix_file(edition, plan.recipe, suffix)
-            return serve_sound(request._request, place, name, KINDS[suffix], download=True)
-        if file == "clips.zip":
-            place = handing_over.clips_file(plan)
-            return serve_sound(request._request, place, name, "application/zip", download=True)
-        if file == "captions.srt":
-            return _text(write_srt(handing_over.edition_captions(plan)), name, "application/x-subrip")
-        return _text(write_webvtt(handing_over.edition_captions(plan)), name, "text/vtt")
+        sent = EditionFileSerializer(data=request.data)
+        sent.is_valid(raise_exception=True)
+        asked = sent.validated_data
+        deliverable = deliverable_named(asked["file"], "edition")
+        assert deliverable is not None
+        row = hand_over_edition(request.user, EditionSource(edition, asked["mix"]), deliverable, asked["sketch"],
+                                asked["unread"])
+        return Response(hand_over_data(row), status=status.HTTP_202_ACCEPTED)
 
 
-class ScriptView(APIView):
-    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: Request, production_id: int, ending: str) -> HttpResponse:
-        """The script in any format it can be brought in as. Tables, text documents and JSON hold all wordings."""
+class FilesView(APIView):
+    @extend_schema(responses=HandOverSerializer(many=True))
+    def get(self, request: Request, production_id: int) -> Response:
+        """What was handed over of a production, the newest first."""
+        rows = HandOver.objects.filter(production=production_for(request.user, production_id))
+        return Response([hand_over_data(row) for row in rows.select_related("edition", "user")[:_SHOWN]])
+
+    @extend_schema(request=ProductionFileSerializer, responses={202: HandOverSerializer})
+    def post(self, request: Request, production_id: int) -> Response:
+        """Have the script made in any format that it can be brought in as. Tables, text documents and JSON hold all
+        wordings; JSON holds everything."""
         production = production_for(request.user, production_id)
-        fmt = next((one for one in FORMATS.values() if one.suffixes[0] == f".{ending}"), None)
-        if fmt is None:
-            raise Http404
-        made = written(fmt, production_script(production, fmt.id == "json"), production.source_language)
-        # With a byte-order mark, or spreadsheets take UTF-8 for something else.
-        made = b"\xef\xbb\xbf" + made if fmt.id in ("csv", "tsv") else made
-        return _file(made, handing_over.download_name(production, None, f".{ending}"),
-                     SCRIPT_KINDS.get(ending, "text/plain; charset=utf-8"))
+        sent = ProductionFileSerializer(data=request.data)
+        sent.is_valid(raise_exception=True)
+        deliverable = deliverable_named(sent.validated_data["file"], "production")
+        assert deliverable is not None
+        return Response(hand_over_data(hand_over_script(request.user, production, deliverable)),
+                        status=status.HTTP_202_ACCEPTED)
 
 
-def _file(data: bytes, name: str, kind: str) -> HttpResponse:
-    response = HttpResponse(data, content_type=kind)
-    response.headers["Content-Disposition"] = content_disposition("attachment", name)
-    response.headers["Cache-Control"] = "private, no-store"
-    return response
+def _row(request: Request, production_id: int, file_id: int) -> HandOver:
+    rows = HandOver.objects.filter(production=production_for(request.user, production_id), pk=file_id)
+    row = rows.select_related("edition", "user").first()
+    if row is None:
+        raise Http404
+    return row
 
 
-def _text(text: str, name: str, kind: str) -> HttpResponse:
-    return _file(text.encode(), name, f"{kind}; charset=utf-8")
+class FileView(APIView):
+    @extend_schema(responses=HandOverSerializer)
+    def get(self, request: Request, production_id: int, file_id: int) -> Response:
+        """How far a file is, and what was measured of it."""
+        return Response(hand_over_data(_row(request, production_id, file_id)))
+
+
+class FileContentView(APIView):
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, production_id: int, file_id: int) -> HttpResponseBase:
+        """The file itself, once it is ready; ranges are served."""
+        row = _row(request, production_id, file_id)
+        if not handed().has(row.key):
+            raise BadInput("This is not made, or not kept any more: ask for it again.")
+        return serve(request._request, handed(), row.key, row.name, DELIVERABLES[row.deliverable].kind, download=True)

@@ -4,8 +4,12 @@ from django.urls import path
 
 from janoglot.deliver import api
 
+_PRODUCTION = "productions/<int:production_id>/"
+
 urlpatterns = [
-    path("productions/<int:production_id>/deliveries/", api.DeliveriesView.as_view()),
-    path("productions/<int:production_id>/script.<str:ending>", api.ScriptView.as_view()),
-    path("productions/<int:production_id>/editions/<str:language>/files/<str:file>", api.DownloadView.as_view()),
+    path(f"{_PRODUCTION}deliveries/", api.DeliveriesView.as_view()),
+    path(f"{_PRODUCTION}editions/<str:language>/files/", api.EditionFilesView.as_view()),
+    path(f"{_PRODUCTION}files/", api.FilesView.as_view()),
+    path(f"{_PRODUCTION}files/<int:file_id>/", api.FileView.as_view()),
+    path(f"{_PRODUCTION}files/<int:file_id>/content", api.FileContentView.as_view()),
 ]

@@ -22,7 +22,7 @@ from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
 from janoglot.productions.permissions import edition_for
-from janoglot.server.storage import serve_sound, takes
+from janoglot.server.storage import serve, takes
 
 Data = dict[str, Any]
 VOICING_KINDS = [("take", "take"), ("finish", "finish")]
@@ -83,4 +83,4 @@ class TakeView(APIView):
         if not key:
             raise Http404
         name = clip_name(line.line.number, line.line.speaker_name, language)
-        return serve_sound(request._request, takes().path(key), name)
+        return serve(request._request, takes(), key, name)

@@ -17,7 +17,7 @@ from janoglot.productions.models import JOB_STATES, Job, line_numbers
 from janoglot.productions.permissions import production_for, require_change, signed_in, visible_productions
 
 Data = dict[str, Any]
-JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "draft", "mix", "copy", "measure")]
+JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "draft", "mix", "copy", "measure", "deliver")]
 
 
 class JobFaultSerializer(serializers.Serializer[Data]):

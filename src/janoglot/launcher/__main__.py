@@ -1,14 +1,16 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · rich · shots · bench · api · lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · tidy · rich · shots · bench · api · lock."""
 
 from __future__ import annotations
 
 import argparse
 import fcntl
+import json
 import os
 import signal
 import subprocess
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 from janoglot.launcher import install
@@ -28,6 +30,7 @@ from janoglot.launcher.services import (
     web_server,
     worker,
 )
+from janoglot.launcher.stack import data_services
 
 _CORE = ("dub", "voices", "measure-voices")
 
@@ -47,6 +50,9 @@ def main(arguments: Sequence[str]) -> int:
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices")):
         commands.add_parser(name, help=words)
+    tidy = commands.add_parser("tidy", help="say what is kept that nothing needs, and what deleting it would free")
+    tidy.add_argument("--really", action="store_true", help="delete it, not only say so")
+    tidy.add_argument("--json", action="store_true", help="for programs")
     commands.add_parser("rich", help="try again to install the rich voices")
     commands.add_parser("shots", help="take the pictures in docs/screenshots again")
     bench = commands.add_parser("bench", help="measure the benchmarks")
@@ -61,6 +67,8 @@ def main(arguments: Sequence[str]) -> int:
         install.environment(tests=False)
         install.rich_voices(again=True)
         return 0
+    if options.command == "tidy":
+        return _tidy([f"--{name}" for name in ("really", "json") if getattr(options, name)])
     from janoglot.launcher import chores
 
     return chores.run(options)
@@ -72,6 +80,24 @@ def _core(arguments: Sequence[str]) -> int:
     install.rich_voices()
     environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR), "OMP_NUM_THREADS": "1"}
     os.execve(PYTHON, [str(PYTHON), "-m", "janoglot.cli.main", *arguments], environment)
+
+
+def _tidy(arguments: Sequence[str]) -> int:
+    """With the database of whatever runs from this folder, or with one of our own for the while."""
+    install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE))
+    install.environment(tests=False)
+    install.var_folder()
+    with (VAR / "run" / "start.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            ports = Ports(**json.loads((VAR / "run" / "ports.json").read_text()))
+            manage(["tidy", *arguments], server_environment(VAR, ports))
+            return 0
+        with data_services(VAR) as (_, environment, _):
+            manage(["migrate", "--verbosity", "0"], environment)
+            manage(["tidy", *arguments], environment)
+    return 0
 
 
 def _start(ports: Ports) -> int:
@@ -111,6 +137,7 @@ def _start(ports: Ports) -> int:
             services.append(made_later)
             made_later.spawn()
         address = f"http://127.0.0.1:{ports.web}/"
+        (VAR / "run" / "ports.json").write_text(json.dumps(asdict(ports)))
         lock.truncate(0)
         lock.write(address)
         lock.flush()

@@ -20,7 +20,7 @@ from janoglot.mix.making import MIX_STATES, mix_progress
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for
-from janoglot.server.storage import mixes, serve_sound
+from janoglot.server.storage import mixes, serve
 
 Data = dict[str, Any]
 
@@ -87,4 +87,4 @@ class MixSoundView(APIView):
         mix = _mix(request, production_id, language, recipe)
         if not mix.report or not mixes().has(mix.key):
             raise Http404
-        return serve_sound(request._request, mixes().path(mix.key), f"{file_name(language)}.wav")
+        return serve(request._request, mixes(), mix.key, f"{file_name(language)}.wav")

@@ -7,7 +7,7 @@ from dataclasses import asdict
 
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.errors import NothingToMix
-from janoglot.core.mix.programme import Clip, mix_to_file
+from janoglot.core.mix.programme import Clip, MixReport, mix_to_file
 from janoglot.mix.models import Mix
 from janoglot.productions.jobs import JobKind, Piece, register
 from janoglot.server.storage import mixes, takes
@@ -25,10 +25,12 @@ def make_mix(piece: Piece) -> None:
         return
     try:
         plan = MixPlan.read(mixes().path(mix.plan_key))
-        place = mixes().root / mix.recipe[:2] / mix.key
-        place.parent.mkdir(parents=True, exist_ok=True)
-        report = mix_to_file(_clips(plan, piece.tell), plan.seconds, place, plan.target,
-                             lambda share: piece.tell(_FITTING + (1 - _FITTING) * share))
+        clips = _clips(plan, piece.tell)
+        reports: list[MixReport] = []
+        mixes().write(mix.key, lambda place: reports.append(mix_to_file(
+            clips, plan.seconds, place, plan.target,
+            lambda share: piece.tell(_FITTING + (1 - _FITTING) * share))))
+        report = reports[0]
     except (OSError, KeyError, TypeError, ValueError) as error:
         raise NothingToMix("What this mix is made of is not kept any more: have it made again.") from error
     Mix.objects.filter(pk=mix.pk).update(report={**asdict(report), "sketches": plan.sketches})

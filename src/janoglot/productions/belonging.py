@@ -34,7 +34,7 @@ class Belonging:
 
     ``free``: columns that background work moves on, which undo neither minds nor puts back. ``unvoiced``: what is set
     in a copy of a production that is to have no takes. ``of_editions_whole``: a change to it may change every line of
-    an edition.
+    an edition. ``media``: columns that name files of the store of media, which stay as long as a row does.
     """
 
     model: type[models.Model]
@@ -42,6 +42,7 @@ class Belonging:
     free: frozenset[str]
     unvoiced: dict[str, Any]
     of_editions_whole: bool
+    media: frozenset[str]
 
     @property
     def label(self) -> str:
@@ -93,10 +94,11 @@ _registered: list[Belonging] = []
 
 
 def belongs(*to: Owner, free: Sequence[str] = (), unvoiced: dict[str, Any] | None = None,
-            of_editions_whole: bool = False) -> Callable[[M], M]:
+            of_editions_whole: bool = False, media: Sequence[str] = ()) -> Callable[[M], M]:
     """Register a table, where its model is defined."""
     def register(model: M) -> M:
-        _registered.append(Belonging(model, frozenset(to), frozenset(free), unvoiced or {}, of_editions_whole))
+        _registered.append(Belonging(model, frozenset(to), frozenset(free), unvoiced or {}, of_editions_whole,
+                                      frozenset(media)))
         return model
 
     return register

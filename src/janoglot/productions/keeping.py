@@ -1,63 +1,174 @@
-"""How much recordings may take, and which of them nothing needs any more."""
+"""What is kept, for how long, how much of it one person may hold, and what nothing needs any more."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import timedelta
-from pathlib import Path
 
 from django.conf import settings
-from django.utils import timezone
+from django.db import transaction
+from django.db.models import Q, TextField
+from django.db.models.functions import Cast
 
 from janoglot.core.errors import JanoglotError
-from janoglot.productions.models import ActionRecord, Membership, Production, Role, SourceMedia
-from janoglot.server.storage import media
+from janoglot.core.store import Kept, Store
+from janoglot.productions.belonging import belongings
+from janoglot.productions.models import (
+    ActionRecord,
+    Media,
+    Membership,
+    Production,
+    Role,
+    Sound,
+    Take,
+    original_stem,
+)
+from janoglot.server.object_store import ObjectStore
+from janoglot.server.storage import STORES, handed, media, store_named, takes
 
 _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""
-_ACTS = ("bring_source_media", "take_out_source_media")
+_TAKEN_AWAY = 7 * 24 * 3600.0
+"""Seconds. What was made to be handed over is made again in no time."""
+_SOUNDS = (".wav", ".flac")
 
 
 class NoRoom(JanoglotError):
     code = "quota"
 
 
+@dataclass(frozen=True, slots=True)
+class Undoable:
+    """A row that names files of the store of media, is gone, and could be brought back by undo: ``since`` when, and
+    which records would."""
+
+    label: str
+    id: int
+    keys: frozenset[str]
+    production: int
+    records: tuple[int, ...]
+    since: float
+
+
+def undoable_media() -> list[Undoable]:
+    """What only undo holds on to, what went first before what went later."""
+    found: dict[tuple[str, int], Undoable] = {}
+    for one in belongings():
+        if not one.media:
+            continue
+        there = set(one.rows().values_list("pk", flat=True))
+        records = ActionRecord.objects.annotate(text=Cast("changes", TextField())).filter(
+            text__contains=f'"{one.label}"').filter(Q(undone=None) | Q(abandoned=False))
+        for record in records.order_by("id").values_list("pk", "production", "at", "undone", "changes"):
+            pk, production, at, undone, changes = record
+            for change in changes:
+                if change["model"] != one.label or change["id"] in there:
+                    continue
+                place = (one.label, change["id"])
+                before = found.get(place)
+                keys = {row[name] for row in (change["before"], change["after"]) if row
+                        for name in one.media if row.get(name)}
+                found[place] = Undoable(
+                    *place, (before.keys if before else frozenset()) | keys, production,
+                    (*(before.records if before else ()), pk), (undone or at).timestamp())
+    return sorted(found.values(), key=lambda one: one.since)
+
+
+def let_go(gone: Undoable) -> None:
+    """Have undo pass over a row that is gone: its records keep what was done, and bring it back no longer."""
+    with transaction.atomic():
+        for record in ActionRecord.objects.select_for_update().filter(pk__in=gone.records):
+            record.changes = [change for change in record.changes
+                              if (change["model"], change["id"]) != (gone.label, gone.id)]
+            record.save(update_fields=["changes"])
+
+
 def require_room(production: Production, size: int) -> None:
     """Raises NoRoom, before anything is read, where ``size`` bytes more would be over the quota of whoever owns the
-    production."""
+    production. What only undo holds on to makes room first, the oldest before the newer."""
     owner = Membership.objects.filter(production=production, role=Role.OWNER).values("user")
-    rows = SourceMedia.objects.filter(production__memberships__user__in=owner, production__memberships__role=Role.OWNER)
-    held = sum(_size(key) for key in set(rows.exclude(production=production).values_list("key", flat=True)))
+    own = set(Production.objects.filter(memberships__user__in=owner, memberships__role=Role.OWNER)
+              .values_list("pk", flat=True))
+    # Rows of an older version say no size.
+    sizes = {key: said or _size(key)
+             for key, said in Media.objects.filter(production__in=own).values_list("key", "size")}
+    held = sum(sizes.values())
     if held + size > settings.MEDIA_QUOTA:
         raise NoRoom("Your recordings hold {held:.1f} of {most:.1f} GB; this one has {size:.1f}. Take one out first.",
                      held=held / 1024**3, most=settings.MEDIA_QUOTA / 1024**3, size=size / 1024**3)
-
-
-def tidy_media(really: bool = True) -> dict[str, int]:
-    """Delete recordings, and the copies of them, that no production has and no undo of the last days could bring back.
-
-    Gives the bytes of each; ``really`` False only says what would go.
-    """
-    needed = set(SourceMedia.objects.values_list("key", flat=True))
-    since = timezone.now() - timedelta(days=settings.KEPT_DAYS)
-    for changes in ActionRecord.objects.filter(name__in=_ACTS, at__gte=since).values_list("changes", flat=True):
-        needed |= {row["key"] for change in changes for row in (change["before"], change["after"])
-                   if row and row.get("key")}
-    stems = {Path(key).stem for key in needed}
-    freed: dict[str, int] = {}
-    root = media().root
-    for place in root.glob("*/*") if root.is_dir() else []:
-        stem = place.stem.removesuffix("-sound").removesuffix("-picture")
-        if stem in stems or not place.is_file() or time.time() - place.stat().st_mtime < _GRACE:
-            continue
-        freed[place.name] = place.stat().st_size
-        if really:
-            place.unlink(missing_ok=True)
-    return freed
+    undone = [one for one in undoable_media() if one.production in own]
+    of_undo = {key: _size(key) for one in undone for key in one.keys if key not in sizes}
+    for one in undone:
+        if held + size + sum(of_undo.values()) <= settings.MEDIA_QUOTA:
+            return
+        let_go(one)
+        for key in one.keys:
+            of_undo.pop(key, None)
 
 
 def _size(key: str) -> int:
     try:
-        return media().path(key).stat().st_size
+        return media().size(key)
     except FileNotFoundError:
         return 0
+
+
+def forget_old_undo() -> None:
+    """Let go of what was taken out longer ago than ``KEPT_DAYS``."""
+    since = time.time() - timedelta(days=settings.KEPT_DAYS).total_seconds()
+    for one in undoable_media():
+        if one.since < since:
+            let_go(one)
+
+
+def unneeded() -> Iterator[tuple[str, Kept]]:
+    """Every file that nothing needs and undo cannot bring back, with its store's name: recordings and their copies that
+    no production has; sounds of no take; what was handed over a while ago."""
+    needed = {original_stem(key) for one in undoable_media() for key in one.keys}
+    for table in belongings():
+        for name in table.media:
+            needed |= {original_stem(key) for key in table.rows().values_list(name, flat=True)}
+    yield from (("media", kept) for kept in media().all() if original_stem(kept.key) not in needed)
+    sounds = set(Take.objects.values_list("hash", flat=True))
+    sounds |= {key.rpartition(".")[0] for key in Sound.objects.values_list("key", flat=True)}
+    sounding = ("peaks", *(ending[1:] for ending in _SOUNDS))
+    yield from (("takes", kept) for kept in takes().all()
+                if kept.key.rpartition(".")[2] in sounding and kept.key.rpartition(".")[0] not in sounds)
+    yield from (("handed", kept) for kept in handed().all() if time.time() - kept.at > _TAKEN_AWAY)
+
+
+@dataclass(frozen=True, slots=True)
+class Tidied:
+    """What one store would be freed of: how many files, how many bytes; ``kept_for_undo`` bytes stay for undo alone."""
+
+    store: str
+    files: int
+    size: int
+    held: int
+    kept_for_undo: int = 0
+
+
+def tidy(really: bool = True) -> list[Tidied]:
+    """Delete what nothing needs, but for what is so new that it may be on its way in; ``really`` False only says what
+    would go."""
+    if really:
+        forget_old_undo()
+    gone: dict[str, list[Kept]] = {name: [] for name in STORES}
+    for name, kept in unneeded():
+        if time.time() - kept.at >= _GRACE:
+            gone[name].append(kept)
+            if really:
+                store_named(name).remove(kept.key)
+    undo = sum(_size(key) for key in {key for one in undoable_media() for key in one.keys}
+               - set(Media.objects.values_list("key", flat=True)))
+    found = []
+    for name in STORES:
+        store: Store = store_named(name)
+        if really and isinstance(store, ObjectStore):
+            store.trim(settings.STORE_NEAR // len(STORES))
+        found.append(Tidied(name, len(gone[name]), sum(one.size for one in gone[name]),
+                            sum(one.size for one in store.all()), undo if name == "media" else 0))
+    return found
+

@@ -6,7 +6,7 @@ import time
 from datetime import timedelta
 
 from janoglot.productions.actions.delete_production import purge_deleted
-from janoglot.productions.keeping import tidy_media
+from janoglot.productions.keeping import tidy
 from janoglot.server.work import looked_after
 
 _EVERY = 3600.0
@@ -21,4 +21,4 @@ def tidy_up(still: timedelta | None) -> None:
         return
     _tidied = time.monotonic()
     purge_deleted()
-    tidy_media()
+    tidy()

@@ -18,6 +18,7 @@ from rest_framework.serializers import CharField, Serializer
 
 from janoglot.core.errors import Counted, JanoglotError, Problem, Template
 from janoglot.core.store import StoreFull
+from janoglot.server.object_store import StoreAway
 from janoglot.server.work import QueueAway
 
 log = logging.getLogger(__name__)
@@ -50,7 +51,7 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, Conflict):
         return Response({"code": error.code, "message": translated(error), "current": error.current},
                         status=status.HTTP_409_CONFLICT)
-    if isinstance(error, (StoreFull, QueueAway)):
+    if isinstance(error, (StoreFull, StoreAway, QueueAway)):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, JanoglotError):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_400_BAD_REQUEST)

@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "csp",
     "janoglot.productions",
+    "janoglot.media",
     "janoglot.editions",
     "janoglot.script",
     "janoglot.adapt",
@@ -190,6 +191,15 @@ CELERY_WORKER_PROC_ALIVE_TIMEOUT = 180
 
 # Bytes of recordings that one person's own productions may hold.
 MEDIA_QUOTA = int(float(os.environ.get("JANOGLOT_MEDIA_QUOTA_GB", "20")) * 1024**3)
+# Where made things are kept: the folders under VAR, or a bucket of an object storage that speaks the S3 protocol,
+# “s3://bucket/prefix”; its address where it is not the provider's own. Credentials come as boto3 takes them.
+_STORE = os.environ.get("JANOGLOT_STORE", "").removeprefix("s3://")
+STORE_BUCKET, _, STORE_PREFIX = _STORE.partition("/")
+STORE_ENDPOINT = os.environ.get("JANOGLOT_STORE_ENDPOINT", "")
+# Bytes that the folder before a bucket may hold.
+STORE_NEAR = int(float(os.environ.get("JANOGLOT_STORE_NEAR_GB", "20")) * 1024**3)
+# The internal address at which a web server before this one serves VAR's files (X-Accel-Redirect), “/kept/”.
+ACCEL = os.environ.get("JANOGLOT_ACCEL", "")
 # What was taken out can be brought back for so long.
 KEPT_DAYS = 30
 

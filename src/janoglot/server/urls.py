@@ -13,6 +13,7 @@ urlpatterns = [
     path("health/", health),
     path("api/openapi.yaml", SpectacularAPIView.as_view(), name="openapi"),
     path("api/", include("janoglot.editions.urls")),
+    path("api/", include("janoglot.media.urls")),
     path("api/", include("janoglot.script.urls")),
     path("api/", include("janoglot.adapt.urls")),
     path("api/", include("janoglot.cast.urls")),

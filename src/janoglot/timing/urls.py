@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.timing import api, media_api
+from janoglot.timing import api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -14,7 +14,4 @@ urlpatterns = [
     path(f"{_EDITION}timing/lips/", api.LipsView.as_view()),
     path(f"{_EDITION}wordings/<int:line_id>/lips/", api.WordingLipsView.as_view()),
     path(f"{_EDITION}timing/aim/", api.AimView.as_view()),
-    path("productions/<int:production_id>/source-media/", media_api.SourceMediaView.as_view()),
-    path("productions/<int:production_id>/source-media/peaks/", media_api.SourceMediaPeaksView.as_view()),
-    path("productions/<int:production_id>/source-media/source.<str:ending>", media_api.SourceMediaFileView.as_view()),
 ]

@@ -118,7 +118,7 @@ export function PictureWindow({ production, dub, line }: {
           }));
       }}
     >
-      <video ref={video} muted playsInline preload="auto" className="block w-full" src={mediaFile(production.id, media, "mp4")} data-testid="picture" />
+      <video ref={video} muted playsInline preload="auto" className="block w-full" src={mediaFile(production.id, media, "picture.mp4")} data-testid="picture" />
       <div
         role="separator"
         aria-orientation="vertical"

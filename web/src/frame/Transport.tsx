@@ -37,7 +37,7 @@ export function Transport({
     ({ loaded, playing, preparing, duration, listening, besides, alone, speed, fault, setSpeed, setListening, setAlone, seek, pause, play, playFile })));
   const isSource = place.language === production.source_language;
   const media = useSourceMedia(production.id);
-  const recording = media?.state === "ready" && media.has_sound ? mediaFile(production.id, media, "flac") : null;
+  const recording = media?.state === "ready" && media.has_sound ? mediaFile(production.id, media, "sound.flac") : null;
   const listening: Listening = isSource ? "source" : player.listening;
   const heard = listening === "source" ? source : dub;
   const fromRecording = listening === "source" ? recording : null;

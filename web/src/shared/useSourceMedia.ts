@@ -2,28 +2,31 @@ import { useQuery } from "@tanstack/react-query";
 
 import { api, data, type Schemas } from "./api/client";
 
-export type SourceMedia = Schemas["SourceMedia"];
+export type Media = Schemas["Media"];
 
-const path = (production: number) => ({ params: { path: { production_id: production } } });
-
-/** The production's source recording, followed while its copies are made. */
-export function useSourceMedia(production: number): SourceMedia | undefined {
+/** The production's source recordings, followed while copies of them are made. */
+export function useAllSourceMedia(production: number): Media[] | undefined {
   return useQuery({
-    queryKey: ["production", production, "source-media"],
-    queryFn: () => data(api.GET("/api/productions/{production_id}/source-media/", path(production))),
-    refetchInterval: (query) => (query.state.data?.state === "making" ? 1_000 : false),
-  }).data;
+    queryKey: ["production", production, "media"],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/media/", { params: { path: { production_id: production } } })),
+    refetchInterval: (query) => (query.state.data?.some((one) => one.state === "making") ? 1_000 : false),
+  }).data?.filter((one) => one.role === "source");
+}
+
+/** The one of them that is played; null where there is none. */
+export function useSourceMedia(production: number): Media | null {
+  return useAllSourceMedia(production)?.find((one) => one.played) ?? null;
 }
 
 /** Its waveform: a byte for each fiftieth of a second; null without sound. */
-export function useSourcePeaks(production: number, media: SourceMedia | undefined): Uint8Array | null {
+export function useSourcePeaks(production: number, media: Media | null): Uint8Array | null {
   return (
     useQuery({
-      queryKey: ["source-peaks", production, media?.key],
+      queryKey: ["source-peaks", production, media?.id],
       enabled: media?.state === "ready" && media.has_sound,
       staleTime: Infinity,
       queryFn: async () => {
-        const found = await data(api.GET("/api/productions/{production_id}/source-media/peaks/", path(production)));
+        const found = await data(api.GET("/api/productions/{production_id}/media/{media_id}/peaks/", { params: { path: { production_id: production, media_id: media?.id ?? 0 } } }));
         return Uint8Array.from(atob(found.peaks), (ch) => ch.charCodeAt(0));
       },
     }).data ?? null
@@ -31,5 +34,5 @@ export function useSourcePeaks(production: number, media: SourceMedia | undefine
 }
 
 /** Named by what it is, so that another recording is never taken for this one. */
-export const mediaFile = (production: number, media: SourceMedia, ending: "flac" | "mp4") =>
-  `/api/productions/${production}/source-media/source.${ending}?of=${media.key}`;
+export const mediaFile = (production: number, media: Media, file: "sound.flac" | "picture.mp4") =>
+  `/api/productions/${production}/media/${media.id}/${file}`;

@@ -5,10 +5,16 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from functools import partial
+from pathlib import Path
 
+from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
 from janoglot.core.edition.plan import MixPlan
-from janoglot.core.script.formats.cues import Cue
+from janoglot.core.script.formats.cues import Cue, read_cues
+from janoglot.core.script.formats.srt import write_srt
+from janoglot.core.script.formats.webvtt import write_webvtt
+from janoglot.core.script.model import Script
 from janoglot.core.speech.takes import WordMark, scaled_words
 
 LINE_WIDTH = 42
@@ -92,3 +98,41 @@ def wrap(text: str) -> str:
     fitting = [at for at in spaces if width(text[:at]) <= LINE_WIDTH and width(text[at + 1:]) <= LINE_WIDTH]
     at = min(fitting or spaces, key=lambda at: abs(at - len(text) / 2))
     return f"{text[:at]}\n{text[at + 1:]}"
+
+
+_WRITERS = {"srt": write_srt, "vtt": write_webvtt}
+_ROUNDED = 0.0015
+"""Seconds: files hold whole milliseconds."""
+
+
+def _write_down(source: Source) -> Data:
+    plan = source.plan()
+    return {"lines": [asdict(line) for line in caption_lines(plan)], "seconds": plan.seconds}
+
+
+def _cues(order: Data) -> list[Cue]:
+    return captions([CaptionLine(**{**line, "marks": [WordMark(**mark) for mark in line["marks"]]})
+                     for line in order["lines"]])
+
+
+def _make(ending: str, order: Data, stores: Stores, place: Path) -> Report:
+    cues = _cues(order)
+    place.write_text(_WRITERS[ending](cues), encoding="utf-8", newline="\n")
+    return {"cues": float(len(cues))}
+
+
+def _check(order: Data, place: Path, report: Report) -> Report:
+    wanted, found = _cues(order), read_cues(place.read_text(encoding="utf-8"), Script())
+    require(len(found) == len(wanted), "Read again it holds {found} captions, not {wanted}.", found=len(found),
+            wanted=len(wanted))
+    for one, meant in zip(found, wanted, strict=True):
+        kept = abs(one.start - meant.start) <= _ROUNDED and abs(one.end - meant.end) <= _ROUNDED
+        require(kept and one.text.strip() != "", "The caption at {at:.3f} s is not what it should be.", at=meant.start)
+        require(one.end <= order["seconds"] + _ROUNDED, "The caption at {at:.3f} s outlasts the track.", at=one.start)
+    return {}
+
+
+DELIVERABLES = tuple(
+    Deliverable(f"captions.{ending}", kind, _write_down, partial(_make, ending), _check,
+                frozenset({Need.VOICED, Need.READ}))
+    for ending, kind in (("srt", "application/x-subrip; charset=utf-8"), ("vtt", "text/vtt; charset=utf-8")))

@@ -5,9 +5,13 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from functools import partial
+from pathlib import Path
 
 import opentimelineio as otio
 
+from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
 from janoglot.core.timing.holds import Hold
 
 
@@ -65,3 +69,36 @@ def hold_timeline(holds: Sequence[Hold], names: Mapping[str, str], fps: float, s
     timeline = otio.schema.Timeline(name)
     timeline.tracks.append(track)
     return str(timeline.to_json_string())
+
+
+def _write_down(source: Source) -> Data:
+    return {"holds": [asdict(hold) for hold in source.holds()], "names": dict(source.part_names()), "fps": source.fps,
+            "seconds": source.picture_seconds(), "title": f"{source.production} {source.language}"}
+
+
+def _make(ending: str, order: Data, stores: Stores, place: Path) -> Report:
+    holds = [Hold(**hold) for hold in order["holds"]]
+    text = hold_csv(holds, order["names"], order["fps"]) if ending == "csv" else hold_timeline(
+        holds, order["names"], order["fps"], order["seconds"], order["title"])
+    place.write_text(text, encoding="utf-8", newline="")
+    return {"holds": float(len(holds)), "seconds": round(sum(hold.seconds for hold in holds), 3)}
+
+
+def _check(ending: str, order: Data, place: Path, report: Report) -> Report:
+    text = place.read_text(encoding="utf-8")
+    if ending == "csv":
+        frames = [int(row["frames"]) for row in csv.DictReader(io.StringIO(text, newline=""))]
+    else:
+        timeline = otio.adapters.read_from_string(text, "otio_json")
+        frames = [clip.source_range.duration.value for clip in timeline.find_clips()
+                  if any(isinstance(effect, otio.schema.FreezeFrame) for effect in clip.effects)]
+    require(frames == [hold["frames"] for hold in order["holds"]],
+            "Read again its holds last {found} frames, not {wanted}.", found=sum(frames),
+            wanted=sum(hold["frames"] for hold in order["holds"]))
+    return {}
+
+
+DELIVERABLES = tuple(
+    Deliverable(f"holds.{ending}", kind, _write_down, partial(_make, ending), partial(_check, ending),
+                frozenset({Need.HELD}), tail="_holds")
+    for ending, kind in (("csv", "text/csv; charset=utf-8"), ("otio", "application/json")))

@@ -72,7 +72,7 @@ class MixPlan:
         """How many of its lines are heard as sketches."""
         return sum(line.quality == "sketch" for line in self.lines)
 
-    def write(self, place: Path) -> None:
+    def as_json(self) -> dict[str, Any]:
         rows = []
         for line in self.lines:
             row = {name: getattr(line, name) for name in (
@@ -82,15 +82,21 @@ class MixPlan:
                 "delivery": asdict(line.recipe.delivery), "language": line.recipe.language,
                 "foreign": line.recipe.foreign, "variant": line.recipe.variant}
             rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
-        place.write_text(json.dumps({"recipe": self.recipe, "language": self.language, "target": self.target,
-                                     "seconds": self.seconds, "lines": rows}))
+        return {"recipe": self.recipe, "language": self.language, "target": self.target, "seconds": self.seconds,
+                "lines": rows}
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> MixPlan:
+        """Raises KeyError and the like for a plan of another version."""
+        return cls(**{**data, "lines": [_planned(dict(row)) for row in data["lines"]]})
+
+    def write(self, place: Path) -> None:
+        place.write_text(json.dumps(self.as_json()))
 
     @classmethod
     def read(cls, place: Path) -> MixPlan:
         """Raises FileNotFoundError; KeyError and the like for a plan of another version."""
-        data = json.loads(place.read_text())
-        rows = data.pop("lines")
-        return cls(**data, lines=[_planned(row) for row in rows])
+        return cls.from_json(json.loads(place.read_text()))
 
 
 def plan_of(standing: EditionStanding, kept: Callable[[LineStanding], str | None] = lambda line: None) -> MixPlan:

@@ -22,9 +22,14 @@ def peaks_of(samples: npt.NDArray[np.float32], rate: int) -> bytes:
     return bytes(np.clip(padded.reshape(-1, size).max(axis=1) * 255, 0, 255).astype(np.uint8))
 
 
+def peaks_key(key: str) -> str:
+    """The store's key of the peaks of the sound ``key``."""
+    return f"{Path(key).stem}.peaks"
+
+
 def kept_peaks(key: str, store: Store) -> bytes:
     """The peaks of the sound ``key``, made once. Raises FileNotFoundError where there is no such sound."""
-    name = f"{Path(key).stem}.peaks"
+    name = peaks_key(key)
     if store.has(name):
         return store.path(name).read_bytes()
     with soundfile.SoundFile(store.path(key)) as file:

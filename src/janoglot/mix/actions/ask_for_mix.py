@@ -45,6 +45,6 @@ def _drop_old(edition: Edition, newest: Mix) -> None:
     """Mixes are big and quickly made again: the last few of an edition are kept."""
     for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).exclude(report={}).order_by("-id")[_KEPT:]:
         if not Mix.objects.filter(recipe=old.recipe).exclude(pk=old.pk).exists():
-            for key in (old.key, old.plan_key, *(f"{old.recipe}.{ending}" for ending in ("flac", "mp3"))):
+            for key in (old.key, old.plan_key):
                 mixes().remove(key)
         old.delete()

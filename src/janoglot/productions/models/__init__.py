@@ -4,7 +4,7 @@ from janoglot.productions.models.castings import Casting, LineCasting
 from janoglot.productions.models.directions import LineDirection
 from janoglot.productions.models.jobs import JOB_STATES, Job
 from janoglot.productions.models.lines import Line, Part, Speaker, line_numbers
-from janoglot.productions.models.media import MEDIA_STATES, SourceMedia
+from janoglot.productions.models.media import COPIES, Media, original_stem
 from janoglot.productions.models.production import ADDRESSES, Edition, Membership, Production, Role
 from janoglot.productions.models.records import ActionRecord
 from janoglot.productions.models.takes import QUALITIES, Sound, Take
@@ -12,7 +12,7 @@ from janoglot.productions.models.timings import LineTiming
 from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 
 __all__ = [
-    "ADDRESSES", "JOB_STATES", "LONGEST", "MEDIA_STATES", "ORIGINS", "QUALITIES", "ActionRecord", "Casting",
-    "Edition", "Job", "Line", "LineCasting", "LineDirection", "LineTiming", "Membership", "Part", "Production",
-    "Role", "Sound", "SourceMedia", "Speaker", "Take", "Wording", "line_numbers",
+    "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting",
+    "Edition", "Job", "Line", "LineCasting", "LineDirection", "LineTiming", "Media", "Membership", "Part", "Production",
+    "Role", "Sound", "Speaker", "Take", "Wording", "line_numbers", "original_stem",
 ]

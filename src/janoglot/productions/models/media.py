@@ -1,42 +1,63 @@
-"""The recording that a production was made from."""
+"""The recordings of a production."""
 
 from __future__ import annotations
 
 from django.db import models
+from django.utils import timezone
 
 from janoglot.productions.belonging import belongs
 from janoglot.productions.models.production import Production
 
-MEDIA_STATES = [("making", "making"), ("ready", "ready"), ("failed", "failed")]
 
+@belongs("production", media=("key",))
+class Media(models.Model):
+    """A recording or video that was brought in. ``key`` names the original in the store of media, by what is in it:
+    several rows may refer to the same. The copies that a page plays have names of their own.
 
-@belongs("production", free=("state", "fault"))
-class SourceMedia(models.Model):
-    """The recording or video that a production was made from. Copies to play and to draw lie under ``key``.
-
-    ``facts`` are those of :class:`janoglot.core.media.source.MediaFacts`.
+    ``facts`` are those of :class:`janoglot.core.media.source.MediaFacts`, ``size`` the original's bytes. How far its
+    copies are, the store and the job that makes them tell. Of a production's recordings that are a ``role``, one is
+    ``played``.
     """
 
-    production = models.OneToOneField(Production, models.CASCADE, related_name="source_media")
+    class Role(models.TextChoices):
+        SOURCE = "source"
+        """What the script was written down from."""
+
+    production = models.ForeignKey(Production, models.CASCADE, related_name="media")
+    role = models.CharField(max_length=10, choices=Role, default=Role.SOURCE)
+    played = models.BooleanField(default=True)
     key = models.CharField(max_length=64)
     name = models.CharField(max_length=255)
     facts = models.JSONField(default=dict)
-    state = models.CharField(max_length=10, choices=MEDIA_STATES, default="making")
-    fault = models.CharField(max_length=400, blank=True)
-    brought = models.DateTimeField(auto_now_add=True)
+    size = models.PositiveBigIntegerField(default=0)
+    brought = models.DateTimeField(default=timezone.now)
 
     class Meta:
-        db_table = "timing_sourcemedia"
+        ordering = ["id"]
 
     @property
     def stem(self) -> str:
         return self.key.rpartition(".")[0]
 
     @property
-    def sound_key(self) -> str:
-        """Of the copy to play and draw: never the original's own name, which may end in .flac or .mp4 too."""
-        return f"{self.stem}-sound.flac"
+    def copies(self) -> dict[str, str]:
+        """The store's keys of its copies, by what they hold: never the original's own name, which may end in .flac or
+        .mp4 too."""
+        keys = {}
+        if self.facts.get("has_sound"):
+            keys["sound"] = f"{self.stem}{COPIES['sound']}"
+        if self.facts.get("has_picture"):
+            keys["picture"] = f"{self.stem}{COPIES['picture']}"
+        return keys
 
-    @property
-    def picture_key(self) -> str:
-        return f"{self.stem}-picture.mp4"
+
+COPIES = {"sound": "-sound.flac", "picture": "-picture.mp4"}
+"""What a copy is named by, behind the stem of its original's name."""
+
+
+def original_stem(key: str) -> str:
+    """The stem of the original that a file of the store is, or is made of."""
+    stem = key.rpartition(".")[0]
+    for ending in COPIES.values():
+        stem = stem.removesuffix(ending.rpartition(".")[0])
+    return stem

@@ -88,16 +88,6 @@ export async function send<T>(path: string, form: FormData): Promise<T> {
   return (await response.json()) as T;
 }
 
-/** Why a file cannot be had, asked for without fetching it; null where it can. */
-export async function whyNot(path: string): Promise<Fault | null> {
-  try {
-    const answer = await fetch(path, { method: "HEAD" });
-    return answer.ok ? null : await toFault(await fetch(path));
-  } catch {
-    return new Fault("unreachable", "", 0);
-  }
-}
-
 export function editionPath(production: number, language: string): string {
   return `/api/productions/${production}/editions/${encodeURIComponent(language)}`;
 }

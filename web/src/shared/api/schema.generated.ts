@@ -580,24 +580,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/productions/{production_id}/editions/{language}/files/{file}": {
+    "/api/productions/{production_id}/editions/{language}/files/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
+        get?: never;
+        put?: never;
         /**
-         * @description mix.wav, mix.flac, mix.mp3, clips.zip, captions.srt or captions.vtt of an edition; on-screen.csv; holds.csv
-         *     or holds.otio, where the picture is held.
+         * @description Have a file of an edition made: its track, its clips, its captions, what is read on the screen, where the
+         *     picture is held. Asking again while nothing in it changes makes nothing again.
          *
          *     With ``mix`` what belongs to just that mix is handed over, whatever has changed since; else to the newest.
          *     Sound that is made of sketches is handed over only where ``sketch`` asks for it, and named so; drafts that
-         *     nobody has read only where ``unread`` does.
+         *     nobody has read only where ``unread`` does. Who may listen may ask.
          */
-        get: operations["productions_editions_files_retrieve"];
-        put?: never;
-        post?: never;
+        post: operations["productions_editions_files_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1131,6 +1131,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was handed over of a production, the newest first. */
+        get: operations["productions_files_list"];
+        put?: never;
+        /**
+         * @description Have the script made in any format that it can be brought in as. Tables, text documents and JSON hold all
+         *     wordings; JSON holds everything.
+         */
+        post: operations["productions_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/files/{file_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far a file is, and what was measured of it. */
+        get: operations["productions_files_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/files/{file_id}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file itself, once it is ready; ranges are served. */
+        get: operations["productions_files_content_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/history/": {
         parameters: {
             query?: never;
@@ -1165,6 +1220,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/media/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every recording of the production, and whether it can be played yet. */
+        get: operations["productions_media_list"];
+        put?: never;
+        /** @description Bring in a recording or a video: any kind that ffprobe knows, up to 4 GB and 4 hours. */
+        post: operations["productions_media_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/media/{media_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One recording. */
+        get: operations["productions_media_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Take a recording out of the production. Undoing brings it back. */
+        delete: operations["productions_media_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Have this recording played instead of the one that is. Its picture's rate becomes the production's. */
+        patch: operations["productions_media_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/media/{media_id}/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sound (sound.flac) or the picture (picture.mp4) to play; ranges are served. */
+        get: operations["productions_media_copy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/media/{media_id}/copies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make what is missing of the copies to play and draw, or try once more. */
+        post: operations["productions_media_copies_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/media/{media_id}/peaks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The waveform of a recording's sound; empty where there is none. */
+        get: operations["productions_media_peaks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/redo/": {
         parameters: {
             query?: never;
@@ -1191,23 +1334,6 @@ export interface paths {
         };
         /** @description The script, or what has changed in it after a stamp. */
         get: operations["productions_script_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/productions/{production_id}/script.{ending}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The script in any format it can be brought in as. Tables, text documents and JSON hold all wordings. */
-        get: operations["productions_script._retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1346,59 +1472,6 @@ export interface paths {
         put?: never;
         /** @description Take lines out of the script. */
         post: operations["productions_script_remove_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/productions/{production_id}/source-media/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What the source recording is, and whether it can be played yet. */
-        get: operations["productions_source_media_retrieve"];
-        put?: never;
-        /** @description Bring in a recording or a video: any kind that ffprobe knows, up to 4 GB and 4 hours. */
-        post: operations["productions_source_media_create"];
-        /** @description Take the recording out of the production. */
-        delete: operations["productions_source_media_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/productions/{production_id}/source-media/peaks/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The waveform of the source's sound; empty where there is none. */
-        get: operations["productions_source_media_peaks_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/productions/{production_id}/source-media/source.{ending}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The sound (flac) or the picture (mp4) to play; ranges are served. */
-        get: operations["productions_source_media_source._retrieve"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1968,6 +2041,37 @@ export interface components {
             /** @description The edition to copy. */
             like?: string;
         };
+        /**
+         * @description * `mix.wav` - mix.wav
+         *     * `mix.flac` - mix.flac
+         *     * `mix.mp3` - mix.mp3
+         *     * `clips.zip` - clips.zip
+         *     * `captions.srt` - captions.srt
+         *     * `captions.vtt` - captions.vtt
+         *     * `holds.csv` - holds.csv
+         *     * `holds.otio` - holds.otio
+         *     * `on-screen.csv` - on-screen.csv
+         * @enum {string}
+         */
+        EditionFileFileEnum: "mix.wav" | "mix.flac" | "mix.mp3" | "clips.zip" | "captions.srt" | "captions.vtt" | "holds.csv" | "holds.otio" | "on-screen.csv";
+        EditionFileRequest: {
+            file: components["schemas"]["EditionFileFileEnum"];
+            /**
+             * @description The recipe of just the mix that was shown; else the newest.
+             * @default
+             */
+            mix: string;
+            /**
+             * @description Sketches are wanted too.
+             * @default false
+             */
+            sketch: boolean;
+            /**
+             * @description So are drafts that nobody has read.
+             * @default false
+             */
+            unread: boolean;
+        };
         EditionLines: {
             /** @description Ask with it, and only lines that are otherwise since are told. */
             mark: string;
@@ -2059,6 +2163,24 @@ export interface components {
             all_of?: number;
             /** @description A name; added where it is new. */
             speaker: string;
+        };
+        HandOver: {
+            id: number;
+            /** @description What it is: mix.flac, clips.zip, script.csv, … */
+            file: string;
+            /** @description Of its edition. */
+            language: string | null;
+            /** @description What it is called when it is saved. */
+            name: string;
+            state: components["schemas"]["MixStateEnum"];
+            fault: string;
+            /** @description What was measured and counted of it. */
+            report: {
+                [key: string]: number;
+            };
+            by: string | null;
+            /** Format: date-time */
+            asked: string;
         };
         Hit: {
             line: number;
@@ -2180,9 +2302,10 @@ export interface components {
          *     * `mix` - mix
          *     * `copy` - copy
          *     * `measure` - measure
+         *     * `deliver` - deliver
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure";
+        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure" | "deliver";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
@@ -2455,10 +2578,45 @@ export interface components {
             /** @description Worked out from the voice's shaping; it is not measured yet. */
             estimated: boolean;
         };
+        Media: {
+            id: number;
+            role: components["schemas"]["MediaRoleEnum"];
+            /** @description Of those of one role, one is. */
+            played: boolean;
+            /**
+             * @description Of its copies to play and draw.
+             *
+             *     * `absent` - absent
+             *     * `making` - making
+             *     * `ready` - ready
+             *     * `failed` - failed
+             */
+            state: components["schemas"]["MixStateEnum"];
+            /**
+             * Format: double
+             * @description Of them, that is made: 0 to 1.
+             */
+            share: number;
+            fault: string;
+            name: string;
+            /** @description Bytes of the original. */
+            size: number;
+            /** Format: double */
+            seconds: number;
+            has_sound: boolean;
+            has_picture: boolean;
+            /** Format: double */
+            fps: number | null;
+        };
         MediaPeaks: {
             /** @description Base64: a byte for each fiftieth of a second. */
             peaks: string;
         };
+        /**
+         * @description * `source` - Source
+         * @enum {string}
+         */
+        MediaRoleEnum: "source";
         MediaUploadRequest: {
             /** Format: binary */
             file: string;
@@ -2621,6 +2779,10 @@ export interface components {
             /** @description Null has the lines follow the edition in all. */
             own?: components["schemas"]["LineTimingRequest"] | null;
         };
+        PatchedMediaChangeRequest: {
+            /** @description True: this one is played, and no other. */
+            played?: boolean;
+        };
         PatchedPartChangeRequest: {
             name?: string;
             /** Format: double */
@@ -2726,6 +2888,24 @@ export interface components {
             undo: string | null;
             /** @description The name of the action that redo would do again. */
             redo: string | null;
+        };
+        /**
+         * @description * `script.txt` - script.txt
+         *     * `script.csv` - script.csv
+         *     * `script.tsv` - script.tsv
+         *     * `script.srt` - script.srt
+         *     * `script.vtt` - script.vtt
+         *     * `script.ttml` - script.ttml
+         *     * `script.fountain` - script.fountain
+         *     * `script.json` - script.json
+         *     * `script.xlsx` - script.xlsx
+         *     * `script.docx` - script.docx
+         *     * `script.pptx` - script.pptx
+         * @enum {string}
+         */
+        ProductionFileFileEnum: "script.txt" | "script.csv" | "script.tsv" | "script.srt" | "script.vtt" | "script.ttml" | "script.fountain" | "script.json" | "script.xlsx" | "script.docx" | "script.pptx";
+        ProductionFileRequest: {
+            file: components["schemas"]["ProductionFileFileEnum"];
         };
         ProductionListed: {
             id: number;
@@ -2944,18 +3124,6 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
-        };
-        SourceMedia: {
-            state: components["schemas"]["MixStateEnum"];
-            key: string;
-            name: string;
-            /** Format: double */
-            seconds: number;
-            has_sound: boolean;
-            has_picture: boolean;
-            /** Format: double */
-            fps: number | null;
-            fault: string;
         };
         Speaker: {
             id: number;
@@ -4243,30 +4411,29 @@ export interface operations {
             };
         };
     };
-    productions_editions_files_retrieve: {
+    productions_editions_files_create: {
         parameters: {
-            query?: {
-                /** @description The recipe of just the mix that was shown. */
-                mix?: string;
-                sketch?: boolean;
-                unread?: boolean;
-            };
+            query?: never;
             header?: never;
             path: {
-                file: string;
                 language: string;
                 production_id: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditionFileRequest"];
+                "multipart/form-data": components["schemas"]["EditionFileRequest"];
+            };
+        };
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": string;
+                    "application/json": components["schemas"]["HandOver"];
                 };
             };
         };
@@ -5185,6 +5352,97 @@ export interface operations {
             };
         };
     };
+    productions_files_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"][];
+                };
+            };
+        };
+    };
+    productions_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductionFileRequest"];
+                "multipart/form-data": components["schemas"]["ProductionFileRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"];
+                };
+            };
+        };
+    };
+    productions_files_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"];
+                };
+            };
+        };
+    };
+    productions_files_content_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     productions_history_list: {
         parameters: {
             query?: never;
@@ -5223,6 +5481,190 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"][];
+                };
+            };
+        };
+    };
+    productions_media_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Media"][];
+                };
+            };
+        };
+    };
+    productions_media_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediaUploadRequest"];
+                "multipart/form-data": components["schemas"]["MediaUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Media"];
+                };
+            };
+        };
+    };
+    productions_media_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Media"];
+                };
+            };
+        };
+    };
+    productions_media_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_media_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedMediaChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedMediaChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Media"];
+                };
+            };
+        };
+    };
+    productions_media_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    productions_media_copies_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Media"];
+                };
+            };
+        };
+    };
+    productions_media_peaks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediaPeaks"];
                 };
             };
         };
@@ -5275,28 +5717,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Script"];
-                };
-            };
-        };
-    };
-    "productions_script._retrieve": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                ending: string;
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": string;
                 };
             };
         };
@@ -5535,116 +5955,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Script"];
-                };
-            };
-        };
-    };
-    productions_source_media_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourceMedia"];
-                };
-            };
-        };
-    };
-    productions_source_media_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MediaUploadRequest"];
-                "multipart/form-data": components["schemas"]["MediaUploadRequest"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SourceMedia"];
-                };
-            };
-        };
-    };
-    productions_source_media_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    productions_source_media_peaks_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MediaPeaks"];
-                };
-            };
-        };
-    };
-    "productions_source_media_source._retrieve": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                ending: string;
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": string;
                 };
             };
         };

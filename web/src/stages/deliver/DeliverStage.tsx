@@ -1,18 +1,19 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Download } from "lucide-react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { TFunction } from "i18next";
+import { Download, LoaderCircle } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../shared/stage";
 import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
-import { editionPath, whyNot, type Delivery } from "../../shared/api/client";
+import { api, data, type Delivery } from "../../shared/api/client";
 import { askForMix, fetchMix, startVoicing, useDeliveries } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
+import { askForEditionFile, askForProductionFile, contentOf, useHandOver, type EditionFile, type HandOver } from "../../shared/handOver";
 import { Button, Notice } from "../../shared/ui/controls";
 
 const TRACKS = ["wav", "flac", "mp3"] as const;
-const OTHERS = ["clips.zip", "captions.srt", "captions.vtt"] as const;
 
 /** Editions down, what can be handed over across. */
 export function DeliverStage({ production }: StageProps) {
@@ -52,9 +53,10 @@ export function DeliverStage({ production }: StageProps) {
         </tbody>
       </table>
       <p className="mt-5 text-sm flex items-center gap-3">
-        <FileLink href={`/api/productions/${production.id}/script.csv`} label={t("script.download")} />
+        <FileButton production={production.id} ask={() => askForProductionFile(production.id, { file: "script.csv" })} label={t("script.download")} />
         <span className="text-soft">{t("deliver.script")}</span>
       </p>
+      <Past production={production.id} />
     </div>
   );
 }
@@ -66,7 +68,6 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
   const say = useNotices((state) => state.say);
   const [anyway, setAnyway] = useState(false);
   const [unread, setUnread] = useState(false);
-  const base = `${editionPath(production, row.language)}/files/`;
   const mix = useMutation({
     mutationFn: async () => {
       let made = await askForMix(production, row.language);
@@ -118,8 +119,15 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
         </span>
       </td>
     );
-  // A link names just the mix that is shown: whatever is finished meanwhile, that one can be had.
-  const query = (sound: boolean) => `?${new URLSearchParams({ ...(row.mix_ready ? { mix: row.mix } : {}), ...(sound && sketches ? { sketch: "true" } : {}), ...(row.unread.length ? { unread: "true" } : {}) })}`;
+  // Just the mix that is shown is asked for: whatever is finished meanwhile, that one can be had.
+  const file = (name: EditionFile["file"], label: string) => (
+    <FileButton
+      key={name}
+      production={production}
+      ask={() => askForEditionFile(production, row.language, { file: name, mix: row.mix_ready ? row.mix : "", sketch: sketches > 0, unread: row.unread.length > 0 })}
+      label={label}
+    />
+  );
   if (sketches && !anyway)
     return (
       <td colSpan={3} className="px-3 py-3">
@@ -139,9 +147,7 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
         {row.mix_ready ? (
           <>
             <span className="flex flex-wrap gap-2">
-              {TRACKS.map((kind) => (
-                <FileLink key={kind} href={`${base}mix.${kind}${query(true)}`} label={t(`deliver.file.${kind}`)} />
-              ))}
+              {TRACKS.map((kind) => file(`mix.${kind}`, t(`deliver.file.${kind}`)))}
             </span>
             <span className="block text-xs text-soft mt-1.5">
               {clock(row.seconds)} · {decibels(row.lufs ?? 0)} LUFS · {decibels(row.true_peak_db ?? 0)} dBTP
@@ -151,46 +157,63 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
           <Button disabled={mix.isPending} onClick={() => mix.mutate()}>{mix.isPending ? t("deliver.mixing") : t("deliver.mix")}</Button>
         )}
       </td>
-      <td className="px-3 py-3"><FileLink href={`${base}${OTHERS[0]}${query(true)}`} label={t("deliver.file.zip")} /></td>
+      <td className="px-3 py-3">{file("clips.zip", t("deliver.file.zip"))}</td>
       <td className="px-3 py-3">
         <span className="flex flex-wrap gap-2">
-          <FileLink href={`${base}${OTHERS[1]}${query(false)}`} label={t("deliver.file.srt")} />
-          <FileLink href={`${base}${OTHERS[2]}${query(false)}`} label={t("deliver.file.vtt")} />
-          {row.on_screen > 0 && <FileLink href={`${base}on-screen.csv`} label={t("deliver.onScreen", { count: row.on_screen })} />}
+          {file("captions.srt", t("deliver.file.srt"))}
+          {file("captions.vtt", t("deliver.file.vtt"))}
+          {row.on_screen > 0 && file("on-screen.csv", t("deliver.onScreen", { count: row.on_screen }))}
         </span>
       </td>
     </>
   );
 }
 
-/** A file to take away. Where it cannot be had the page says why; nothing is saved that is not the file. */
-function FileLink({ href, label }: { href: string; label: string }) {
+/** A file to take away: made first where it is not there. */
+function FileButton({ production, ask, label }: { production: number; ask: () => Promise<HandOver>; label: string }) {
   const { t } = useTranslation();
-  const say = useNotices((state) => state.say);
-  const client = useQueryClient();
-  const [waiting, setWaiting] = useState(false);
-  async function take(event: React.MouseEvent<HTMLAnchorElement>) {
-    if (event.ctrlKey || event.metaKey || event.shiftKey) return;
-    event.preventDefault();
-    if (waiting) return;
-    const wanted = event.currentTarget.href;
-    setWaiting(true);
-    const fault = await whyNot(wanted);
-    setWaiting(false);
-    if (fault) {
-      say({ tone: "bad", text: fault.message || t("common.unreachable") });
-      void client.invalidateQueries({ queryKey: ["production"] });
-      return;
-    }
-    const link = document.createElement("a");
-    link.href = wanted;
-    link.download = "";
-    link.click();
-  }
+  const { waiting, take } = useHandOver(production);
   return (
-    <a href={href} download aria-busy={waiting} onClick={(event) => void take(event)} className="inline-flex items-center gap-1.5 h-8 px-2.5 rounded-md border border-rule bg-paper hover:border-tide whitespace-nowrap aria-busy:opacity-60">
-      <Download size={14} aria-hidden />
-      {label}
-    </a>
+    <Button className="px-2.5!" aria-busy={waiting} onClick={() => void take(ask)}>
+      {waiting ? <LoaderCircle size={14} aria-hidden className="animate-spin motion-reduce:animate-none" /> : <Download size={14} aria-hidden />}
+      {waiting ? t("deliver.making") : label}
+    </Button>
   );
+}
+
+const COUNTED = ["clips", "cues", "holds", "lines"] as const;
+
+/** What was handed over, by whom, and what was measured of it. */
+function Past({ production }: { production: number }) {
+  const { t, i18n } = useTranslation();
+  const files = useQuery({
+    queryKey: ["production", production, "files"],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/files/", { params: { path: { production_id: production } } })),
+  }).data;
+  const ready = (files ?? []).filter((file) => file.state === "ready");
+  if (!ready.length) return null;
+  const when = new Intl.DateTimeFormat(i18n.language, { dateStyle: "medium", timeStyle: "short" });
+  return (
+    <section aria-label={t("deliver.past")} className="mt-6 max-w-4xl">
+      <h2 className="text-sm font-semibold mb-1">{t("deliver.past")}</h2>
+      <ul className="text-sm divide-y divide-rule border-y border-rule">
+        {ready.map((file) => (
+          <li key={file.id} className="flex items-center gap-4 py-1">
+            <span className="grow min-w-0 truncate" title={file.name}>{file.name}</span>
+            <span className="text-xs text-soft whitespace-nowrap">{measured(file, t)}</span>
+            <span className="text-xs text-soft whitespace-nowrap">{t("deliver.pastBy", { user: file.by ?? "", at: when.format(new Date(file.asked)) })}</span>
+            <a className="inline-grid place-items-center size-7 rounded-md hover:bg-sunk" href={contentOf(production, file)} download aria-label={t("deliver.again", { name: file.name })}>
+              <Download size={14} aria-hidden />
+            </a>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function measured(file: HandOver, t: TFunction): string {
+  const { lufs, seconds } = file.report;
+  const counted = COUNTED.flatMap((what) => (file.report[what] === undefined ? [] : [t(`deliver.measured.${what}`, { count: file.report[what] })]));
+  return [...counted, ...(seconds === undefined ? [] : [clock(seconds)]), ...(lufs === undefined ? [] : [`${decibels(lufs)} LUFS`])].join(" · ");
 }

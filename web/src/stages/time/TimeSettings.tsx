@@ -2,8 +2,9 @@ import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../shared/stage";
-import { editionPath, type Line } from "../../shared/api/client";
+import type { Line } from "../../shared/api/client";
 import { rate } from "../../shared/format";
+import { askForEditionFile, useHandOver } from "../../shared/handOver";
 import { Button, Tick } from "../../shared/ui/controls";
 import { Range } from "./Range";
 import { Pacing } from "./TimePanel";
@@ -24,7 +25,7 @@ const PAIRED: Partial<Record<Name, [Name, "above" | "below"]>> = {
 function GrowingParts({ production, edition, actions, readOnly }: { production: StageProps["production"]; edition: StageProps["edition"]; actions: TimingActions; readOnly: boolean }) {
   const { t } = useTranslation();
   const held = new Map(edition.holds.map((hold) => [hold.part, hold]));
-  const path = editionPath(production.id, edition.edition.language);
+  const { waiting, take } = useHandOver(production.id);
   return (
     <details className="text-xs" open={edition.holds.length > 0}>
       <summary className="cursor-pointer py-1">{t("time.growing")}</summary>
@@ -44,7 +45,9 @@ function GrowingParts({ production, edition, actions, readOnly }: { production: 
       {edition.holds.length > 0 && (
         <p className="flex gap-3 pt-1">
           <span className="text-soft">{t("time.holdList")}</span>
-          {(["csv", "otio"] as const).map((ending) => <a key={ending} className="underline" download href={`${path}/files/holds.${ending}`}>{ending.toUpperCase()}</a>)}
+          {(["csv", "otio"] as const).map((ending) => (
+            <button key={ending} type="button" className="underline" aria-busy={waiting} onClick={() => void take(() => askForEditionFile(production.id, edition.edition.language, { file: `holds.${ending}` }))}>{ending.toUpperCase()}</button>
+          ))}
         </p>
       )}
     </details>

@@ -1,0 +1,1 @@
+"""Recordings: brought in, copied to what a page plays, played and drawn."""
