@@ -53,7 +53,7 @@ ENDPOINTS = [
     ("get", "{e}castings/", None, READ), ("post", "{e}castings/", {}, WRITE),
     ("put", "{e}castings/{speaker}/", {"voice": "quetzal"}, WRITE),
     ("get", "{e}castings/{speaker}/sample/", None, READ), ("get", "{e}castings/{speaker}/match/", None, READ),
-    ("get", "{e}contrast/", None, READ), ("put", "{e}lines/{line}/casting/", {"pace": 1.1}, WRITE),
+    ("post", "{e}castings/{speaker}/kept/", {"name": "Gatekeeper"}, WRITE), ("get", "{e}contrast/", None, READ), ("put", "{e}lines/{line}/casting/", {"pace": 1.1}, WRITE),
     ("get", "{p}castings.csv", None, READ), ("post", "{p}castings/", {"text": "speaker,voice\nPilot,curlew"}, WRITE),
     ("get", "{e}castings/{speaker}/audition/?voice=quetzal", None, "members (404)"),
     ("put", "{e}wordings/{line}/", {"text": "Hola.", "revision": 1}, WRITE),
@@ -74,7 +74,7 @@ ENDPOINTS = [
     ("post", "{p}bring-back/", {}, "nobody (404)"),
 ]
 OPEN = {"session/", "session/demo/", "openapi.yaml"}
-OWN = {"voices/favourites/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/",
+OWN = {"voices/favourites/", "voices/kept/", "voices/kept/<str:voice>/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/",
        "imports/<int:draft_id>/production/"}
 
 

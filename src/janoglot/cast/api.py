@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from django.core.cache import cache
-from django.db import transaction
 from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
@@ -22,49 +22,32 @@ from janoglot.cast.actions.cast_the_rest import cast_the_rest
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
-from janoglot.cast.models import Favourite
 from janoglot.cast.tasks import audition, audition_recipe, fault_key, say
+from janoglot.cast.voices_api import VoiceSerializer, voice_data
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import whole_number, whole_numbers
-from janoglot.core.languages import distance, english_name, tag_of
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
 from janoglot.core.speech.measures import known_measure, measure_or_estimate
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.takes import TakeRecipe
-from janoglot.core.speech.voices import AGES, REGISTERS, Voice
+from janoglot.core.speech.voices import Voice
 from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.line_api import LineCastingSerializer, line_casting_data
 from janoglot.editions.state import own_casting
 from janoglot.productions.jobs import running, start
-from janoglot.productions.models import Casting, Edition, Line, Speaker
-from janoglot.productions.permissions import edition_for, production_for, signed_in, visible_productions
+from janoglot.productions.models import Casting, Edition, Line, Speaker, kept_among
+from janoglot.productions.permissions import edition_for, production_for, signed_in
 from janoglot.productions.together import who_is_together
+from janoglot.productions.voices import kept_for, newest, offered_voice, voice_cast
 from janoglot.server.fields import number_fields
 from janoglot.server.storage import content_disposition, serve, takes
 from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
 from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
 
 Data = dict[str, Any]
-
-
-class VoiceSerializer(serializers.Serializer[Data]):
-    id = serializers.CharField()
-    name = serializers.CharField()
-    locale = serializers.CharField()
-    language = serializers.CharField(help_text="In English.")
-    accent = serializers.CharField()
-    register = serializers.ChoiceField(REGISTERS)
-    age = serializers.ChoiceField(AGES)
-    engine = serializers.CharField()
-    licence = serializers.CharField()
-    commercial = serializers.BooleanField(allow_null=True, help_text="May be used commercially; null: not known.")
-    licence_at = serializers.CharField(help_text="Where the licence is written.")
-    native = serializers.BooleanField(help_text="Whether it speaks the language that was asked for.")
-    from_home = serializers.BooleanField(help_text="Whether that language is its own, not one of its others.")
-    pitch_hz = serializers.FloatField()
 
 
 class MeasureSerializer(serializers.Serializer[Data]):
@@ -137,17 +120,6 @@ class ContrastSerializer(serializers.Serializer[Data]):
     pairs = PairSerializer(many=True)
 
 
-class UseSerializer(serializers.Serializer[Data]):
-    production = serializers.IntegerField()
-    name = serializers.CharField()
-    language = serializers.CharField()
-    speaker = serializers.CharField()
-
-
-class FavouritesSerializer(serializers.Serializer[Data]):
-    voices = serializers.ListField(child=serializers.CharField(max_length=80), max_length=2000)
-
-
 class BringCastingsSerializer(serializers.Serializer[Data]):
     file = serializers.FileField(required=False)
     text = serializers.CharField(required=False, trim_whitespace=False)
@@ -176,17 +148,6 @@ class SampleSerializer(serializers.Serializer[Data]):
     text = serializers.CharField(help_text="This speaker's own line for hearing a voice say it.")
 
 
-def voice_data(voice: Voice, language: str | None = None) -> Data:
-    return {
-        "id": voice.id, "name": voice.name, "locale": voice.locale, "language": english_name(voice.locale),
-        "accent": voice.accent, "register": voice.register, "age": voice.age, "engine": voice.engine,
-        "licence": voice.licence, "commercial": voice.commercial, "licence_at": voice.licence_at,
-        "native": voice.speaks(language) if language else True,
-        "from_home": voice.is_native(language) if language else True,
-        "pitch_hz": voice.shaping.pitch_hz,
-    }
-
-
 def measure_data(voice: Voice, measure: VoiceMeasure) -> Data:
     return {"pitch_hz": round(measure.pitch_hz, 1), "brightness_hz": round(measure.brightness_hz),
             "tract_cm": round(measure.tract_cm, 1), "tilt_db": round(measure.tilt_db, 1),
@@ -200,8 +161,8 @@ def heard(casting: Casting, voice: Voice) -> VoiceMeasure:
 
 
 def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
-    voices = catalogue()
-    castings = Casting.objects.filter(edition=edition).select_related("speaker").order_by("speaker__position")
+    castings = list(Casting.objects.filter(edition=edition).select_related("speaker").order_by("speaker__position"))
+    voices = {**catalogue(), **kept_among([casting.voice for casting in castings])}
     return [(casting, voices[casting.voice]) for casting in castings if casting.voice in voices]
 
 
@@ -223,23 +184,6 @@ def castings_data(edition: Edition) -> list[Data]:
         }
         for casting, voice in known
     ]
-
-
-class VoicesView(APIView):
-    @extend_schema(parameters=[OpenApiParameter("language", str), OpenApiParameter("all", bool)],
-                   responses=VoiceSerializer(many=True))
-    def get(self, request: Request) -> Response:
-        """The catalogue; with ``language``, its voices first those of its region, and with ``all`` the others too."""
-        language = request.query_params.get("language")
-        voices = list(catalogue().values())
-        if language:
-            tag = tag_of(language)
-            everyone = request.query_params.get("all") == "true"
-            voices = sorted((v for v in voices if everyone or v.speaks(tag)),
-                            key=lambda v: (not v.speaks(tag), not v.is_rich, distance(tag, v.locale),
-                                           v.shaping.pitch_hz))
-            return Response([voice_data(voice, tag) for voice in voices])
-        return Response([voice_data(voice) for voice in voices])
 
 
 class CastingsView(APIView):
@@ -355,7 +299,7 @@ def _auditioned(request: Request, production_id: int, language: str, speaker_id:
     words = own_line(edition, _speaker(edition, speaker_id))
     if not words:
         raise BadInput("This speaker has no words yet.")
-    voice = voice_named(request.query_params.get("voice", ""))
+    voice = offered_voice(request.user, edition.production, request.query_params.get("voice", ""))
     return audition_recipe(words, voice.id, checked_voice_settings(request.query_params), language)
 
 
@@ -365,7 +309,8 @@ class MatchView(APIView):
         """The voices that speak the language, the nearest to this speaker's voice in the source first."""
         edition = edition_for(request.user, production_id, language)
         speaker = _speaker(edition, speaker_id)
-        voices = voices_for(language)
+        kept = [voice for voice in newest(kept_for(request.user, edition.production)) if voice.speaks(language)]
+        voices = [*kept, *voices_for(language)]
         together = who_is_together(edition.production)
         others = {c.speaker.name: heard(c, voice) for c, voice in cast_of(edition)
                   if c.speaker_id != speaker.pk and frozenset((c.speaker.name, speaker.name)) in together}
@@ -458,38 +403,6 @@ class LineCastingView(APIView):
         return Response(line_casting_data(own_casting(row) if row else None) or {})
 
 
-class UsesView(APIView):
-    @extend_schema(responses=UseSerializer(many=True))
-    def get(self, request: Request, voice: str) -> Response:
-        """Where else a voice is cast, among the productions that you are a member of."""
-        castings = Casting.objects.filter(voice=voice_named(voice).id, edition__production__in=visible_productions(
-            request.user)).select_related("edition__production", "speaker").order_by("edition__production_id", "id")
-        return Response([{"production": c.edition.production_id, "name": c.edition.production.name,
-                          "language": c.edition.language, "speaker": c.speaker.name} for c in castings[:200]])
-
-
-class FavouritesView(APIView):
-    @extend_schema(responses=FavouritesSerializer)
-    def get(self, request: Request) -> Response:
-        """The voices that you keep at hand."""
-        mine = Favourite.objects.filter(user=signed_in(request.user))
-        return Response({"voices": sorted(mine.values_list("voice", flat=True))})
-
-    @extend_schema(request=FavouritesSerializer, responses=FavouritesSerializer)
-    def put(self, request: Request) -> Response:
-        """Keep these voices at hand, and no others."""
-        given = FavouritesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        user = signed_in(request.user)
-        wanted = {voice for voice in given.validated_data["voices"] if voice in catalogue()}
-        with transaction.atomic():
-            Favourite.objects.filter(user=user).exclude(voice__in=wanted).delete()
-            have = set(Favourite.objects.filter(user=user).values_list("voice", flat=True))
-            Favourite.objects.bulk_create([Favourite(user=user, voice=voice) for voice in wanted - have],
-                                          ignore_conflicts=True)
-        return self.get(request)
-
-
 class CastingSheetView(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, production_id: int, ending: str) -> HttpResponse:
@@ -517,17 +430,17 @@ class BringCastingsView(APIView):
             rows = rows_of(production_for(request.user, chosen))
         else:
             content, _ = uploaded(request)
-            rows = read_sheet(content, problems)
+            rows = read_sheet(content, problems, partial(offered_voice, request.user, production))
         coming = coming_castings(production, rows, problems)
         given = BringCastingsSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         take = given.validated_data.get("take")
         count = bring_castings(request.user, production, coming, None if take is None else whole_numbers(
             take.split(","))) if given.validated_data["apply"] else 0
-        voices = catalogue()
 
         def heard_as(voice: str) -> str:
-            return voices[voice].name if voice in voices else voice
+            found = voice_cast(voice)
+            return found.name if found else voice
 
         return Response({
             "count": count, "problems": [problem_data(p) for p in problems[:200]],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -22,7 +22,8 @@ from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import plain_cell, safe_cell
 from janoglot.core.speech.catalogue import catalogue, voice_named
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
-from janoglot.productions.models import Casting, Production
+from janoglot.core.speech.voices import Voice
+from janoglot.productions.models import Casting, Production, kept_among
 
 HANDED_OUT = "as_handed_out"
 """The column with each row's mark as it went out: tells what was changed in the sheet from what was changed here."""
@@ -63,9 +64,9 @@ def casting_mark(casting: Casting) -> str:
 
 def sheet_rows(production: Production) -> Iterator[dict[str, Any]]:
     """Every casting, in the order of the editions and speakers."""
-    voices = catalogue()
     castings = Casting.objects.filter(edition__production=production).select_related("speaker", "edition").order_by(
         "edition__position", "speaker__position", "speaker_id")
+    voices = {**catalogue(), **kept_among([casting.voice for casting in castings])}
     for casting in castings:
         row: dict[str, Any] = {"speaker": casting.speaker.name, "language": casting.edition.language,
                                "voice": voices[casting.voice].name if casting.voice in voices else casting.voice,
@@ -101,8 +102,9 @@ def _cell(value: Any) -> str:
     return safe_cell(f"{value:g}" if isinstance(value, float) else str(value))
 
 
-def read_sheet(data: bytes, problems: list[Found]) -> list[SheetRow]:
-    """The castings in a sheet; what cannot be used is told in ``problems`` by row. Raises BadInput."""
+def read_sheet(data: bytes, problems: list[Found], find: Callable[[str], Voice] = voice_named) -> list[SheetRow]:
+    """The castings in a sheet; what cannot be used is told in ``problems`` by row. ``find`` finds a voice, by id or
+    name. Raises BadInput."""
     rows = list(_rows(data))
     if len(rows) > _MOST_ROWS:
         raise BadInput("The sheet has over {most} rows.", most=_MOST_ROWS)
@@ -115,7 +117,7 @@ def read_sheet(data: bytes, problems: list[Found]) -> list[SheetRow]:
             continue
         try:
             changes: dict[str, Any] = checked_voice_settings(row)
-            chosen = voice_named(voice.lower()) if voice.lower() in catalogue() else voice_named(voice)
+            chosen = catalogue().get(voice.lower()) or find(voice)
         except JanoglotError as error:
             problems.append(Found("bad_row", error.template, error.fields, number))
             continue

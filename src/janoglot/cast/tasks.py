@@ -13,6 +13,7 @@ from janoglot.core.speech.measures import keep_measure
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, kept_take, make_sound, sketch_key
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register
+from janoglot.productions.voices import voice_cast
 from janoglot.server.storage import takes
 from janoglot.server.work import Work
 
@@ -56,7 +57,7 @@ def _write(place: Path, text: str) -> None:
 
 def audition_recipe(words: str, voice: str, settings: dict[str, float], language: str) -> TakeRecipe:
     chosen = VoiceSettings().over(settings)
-    return TakeRecipe(words, chosen.shaped(voice_named(voice)), chosen.delivery, language)
+    return TakeRecipe(words, chosen.shaped(voice_cast(voice) or voice_named(voice)), chosen.delivery, language)
 
 
 def measure_voices(piece: Piece) -> None:
@@ -65,7 +66,7 @@ def measure_voices(piece: Piece) -> None:
         if not piece.wanted():
             raise Stopped
         try:
-            keep_measure(voice_named(voice), takes())
+            keep_measure(voice_cast(voice) or voice_named(voice), takes())
         except (JanoglotError, ValueError) as error:
             log.warning("a voice could not be measured", extra={"voice": voice})
             piece.fault(voice, str(error))

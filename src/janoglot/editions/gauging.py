@@ -11,12 +11,12 @@ from django.shortcuts import get_object_or_404
 
 from janoglot.core.adapt.gauge import gauge, predicted_seconds
 from janoglot.core.errors import EngineError
-from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import rates_over, timing_of
 from janoglot.productions.models import Casting, Edition, Line, LineCasting, LineTiming
+from janoglot.productions.voices import voice_cast
 
 _FAR = 3600.0
 
@@ -58,7 +58,7 @@ def _ground(edition_id: int, line_id: int, stamp: int) -> _Ground:
     own = LineCasting.objects.filter(edition=edition, line=line).first()
     timing = LineTiming.objects.filter(edition=edition, line=line).first()
     spoken = line.kind == Line.Kind.SPOKEN
-    voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "") if spoken else None
+    voice = voice_cast(own.voice if own and own.voice else casting.voice if casting else "") if spoken else None
     settings = casting.settings if casting else VoiceSettings()
     of_all = timing_of(edition.timing)
     own_rates = edition.timing.get("speakers", {}).get(str(line.speaker_id))

@@ -18,6 +18,7 @@ from django.db import transaction
 from django.db.models import F
 
 from janoglot.core.guarded import whole_number
+from janoglot.core.speech.catalogue import catalogue
 from janoglot.editions.state import EditionState, lines_from_rows, settings_from_row, takes_there
 from janoglot.productions.belonging import belonging_of
 from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
@@ -130,6 +131,10 @@ def _up_to_date(row: Edition, kept: _Kept | None) -> _Kept:
         return _Kept(mark, state, mark)
     numbers = {line.id: line.number for line in kept.state.edition.lines}
     lines = lines_from_rows(row, found.lines & set(numbers), numbers) if found.lines else []
+    own = {line.own.voice for line in lines if line.own and line.own.voice}
+    if own - kept.state.edition.voices.keys() - catalogue().keys():
+        # A voice that people keep, and that nobody had in this edition yet.
+        found.settings = True
     state = kept.state.with_settings(**settings_from_row(row), takes=takes_there) if found.settings else kept.state
     state = state.with_lines({line.id: line for line in lines}, takes_there)
     changed = {**kept.changed, **dict.fromkeys(_otherwise(kept.state, state) | found.lines, mark)}

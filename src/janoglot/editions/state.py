@@ -14,6 +14,7 @@ from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.speech.directing import carried
 from janoglot.core.speech.settings import SETTINGS
 from janoglot.core.speech.takes import Take as CoreTake
+from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import LineTiming as CoreTiming
 from janoglot.core.timing.settings import Rates, rates_over, timing_of
 from janoglot.productions.models import (
@@ -28,6 +29,7 @@ from janoglot.productions.models import (
     Speaker,
     Take,
     Wording,
+    kept_among,
 )
 
 TAKE_STATES = [(state, state) for state in STATES]
@@ -67,7 +69,13 @@ def settings_from_row(row: Edition) -> dict[str, Any]:
     """What an edition has beside its lines, by the names that the core's has them under; from the tables."""
     fresh = Edition.objects.select_related("production").get(pk=row.pk)
     return {"cast": cast_from_rows(fresh), "timing": timing_of(fresh.timing), "rates": rates_from_row(fresh),
-            "target": fresh.production.target_lufs, "fps": fresh.production.fps}
+            "target": fresh.production.target_lufs, "fps": fresh.production.fps, "voices": voices_from_rows(fresh)}
+
+
+def voices_from_rows(row: Edition) -> dict[str, Voice]:
+    """By id, the voices that people keep and that are cast in this edition, for whole parts or single lines."""
+    cast = set(Casting.objects.filter(edition=row).values_list("voice", flat=True))
+    return kept_among(cast | set(LineCasting.objects.filter(edition=row).values_list("voice", flat=True)))
 
 
 def cast_from_rows(row: Edition) -> dict[int, EditionCasting]:

@@ -126,6 +126,7 @@ def _environment() -> dict[str, str]:
 def _api() -> int:
     code = _python(["-m", "django", "spectacular", "--file", "docs/openapi.yaml", "--validate", "--fail-on-warn"])
     code = code or _python(["-m", "janoglot.server.messages"])
+    code = code or _python(["-m", "janoglot.server.page_settings"])
     install.web_packages()
     return code or install.npm(["run", "-s", "api"], check=False)
 

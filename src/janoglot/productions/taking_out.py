@@ -7,8 +7,20 @@ from typing import Any
 
 from janoglot.core.edition.from_script import checked_edition
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
+from janoglot.core.speech.catalogue import kept_voice
+from janoglot.core.speech.voices import Voice
 from janoglot.productions.belonging import belongings
-from janoglot.productions.models import Casting, Edition, Line, Part, Production, Speaker, Wording
+from janoglot.productions.models import (
+    Casting,
+    Edition,
+    KeptVoice,
+    Line,
+    Part,
+    Production,
+    Speaker,
+    Wording,
+    kept_among,
+)
 
 
 def production_script(production: Production, whole: bool = True) -> Script:
@@ -32,6 +44,8 @@ def production_script(production: Production, whole: bool = True) -> Script:
         script.target, script.fps = production.target_lufs, production.fps
         script.parts = _parts(production)
         script.editions = {edition.language: _edition(edition) for edition in editions.values()}
+        script.voices = {voice: one.as_json() for voice, one in kept_among(
+            {str(row["voice"]) for row in _castings(script) if row.get("voice")}).items()}
     return script
 
 
@@ -64,16 +78,37 @@ def _edition(edition: Edition) -> ScriptEdition:
     return ScriptEdition(cast, timing, rates)
 
 
+def _castings(script: Script) -> list[dict[str, Any]]:
+    """Everything in it that names a voice, of speakers and of single lines."""
+    of_lines = [told["casting"] for line in script.lines for told in line.own.values()
+                if isinstance(told.get("casting"), dict)]
+    return [*(row for edition in script.editions.values() for row in edition.cast.values()), *of_lines]
+
+
+def _keep_voices(script: Script, production: Production) -> dict[str, Voice]:
+    """Keep the voices of a script that comes in as the production's, and name them so wherever it does. By id. Raises
+    BadInput."""
+    rows = {voice: KeptVoice(production=production, owner=production.created_by, name=(made := kept_voice(
+        voice, told)).name, version=made.version, made_of=made.as_json()) for voice, told in script.voices.items()}
+    KeptVoice.objects.bulk_create(rows.values())
+    for casting in _castings(script):
+        row = rows.get(str(casting.get("voice")))
+        if row:
+            casting["voice"] = row.pk
+    return {row.pk: row.core for row in rows.values()}
+
+
 def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers: Mapping[str, Speaker],
                        lines: list[Line]) -> None:
     """What a whole production says beside its words, for rows that were just made of it. Raises BadInput."""
+    kept = _keep_voices(script, next(iter(editions.values())).production)
     for tag, told in script.editions.items():
         edition = editions.get(tag)
         if edition is None:
             continue
-        timing, rates, castings = checked_edition(told)
-        kept = {str(speakers[name].pk): own for name, own in rates.items() if name in speakers}
-        edition.timing = {**timing, **({"speakers": kept} if kept else {})}
+        timing, rates, castings = checked_edition(told, kept)
+        of_speakers = {str(speakers[name].pk): own for name, own in rates.items() if name in speakers}
+        edition.timing = {**timing, **({"speakers": of_speakers} if of_speakers else {})}
         edition.save(update_fields=["timing"])
         Casting.objects.bulk_create([Casting(edition=edition, speaker=speakers[name], **values)
                                      for name, values in castings.items() if name in speakers])

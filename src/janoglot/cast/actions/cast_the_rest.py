@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db.models import Count
 
 from janoglot.core.speech.casting import cast_rest
-from janoglot.productions.models import Casting, Edition, Speaker
+from janoglot.productions.models import Casting, Edition, Speaker, kept_among
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 from janoglot.productions.together import who_is_together
@@ -26,7 +26,7 @@ def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
         like = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(
             edition__production=production, edition__language=production.source_language)}
         chosen = cast_rest([speaker.name for speaker in speakers], edition.language, taken, like,
-                           together=who_is_together(production))
+                           together=who_is_together(production), kept=kept_among([*taken.values(), *like.values()]))
         record.summary = f"{len(chosen)} speakers, {edition.language}"
         record.details = {"count": len(chosen), "language": edition.language}
         return [record.create(Casting(edition=edition, speaker=speaker, voice=chosen[speaker.name]))

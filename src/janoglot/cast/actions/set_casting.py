@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.settings import checked_voice_settings
 from janoglot.productions.models import Casting, Edition, Speaker
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.productions.voices import offered_voice
 
 
 def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[str, Any]) -> Casting | None:
@@ -19,16 +19,17 @@ def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[
     without a voice.
     """
     checked_voice_settings(changes)
-    if changes.get("voice"):
-        changes["voice"] = voice_named(changes["voice"]).id
+    voice = offered_voice(user, edition.production, changes["voice"]) if changes.get("voice") else None
+    if voice:
+        changes["voice"] = voice.id
     with action(user, edition.production, "set_casting") as record:
         casting = Casting.objects.select_for_update().filter(edition=edition, speaker=speaker).first()
         record.summary = f"{speaker.name}, {edition.language}: {changes.get('voice', 'settings')}"
         what = "voice" if changes.get("voice") else "away" if "voice" in changes else "note" if set(changes) == {
             "note"} else "accent" if set(changes) == {"accent_meant"} else "settings"
         record.details = {"speaker": speaker.name, "language": edition.language, "what": what}
-        if changes.get("voice"):
-            record.details["voice"] = voice_named(changes["voice"]).name
+        if voice:
+            record.details["voice"] = voice.name
         elif what == "settings":
             record.details["settings"] = ", ".join(sorted(name.replace("_db", "") for name in changes))
         if changes.get("voice") == "":

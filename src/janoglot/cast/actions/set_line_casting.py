@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.languages import tag_of
-from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.settings import SETTINGS, checked_voice_settings
 from janoglot.productions.models import Edition, Line, LineCasting
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
+from janoglot.productions.voices import offered_voice
 
 
 def set_line_casting(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> LineCasting | None:
@@ -21,7 +21,8 @@ def set_line_casting(user: Anyone, edition: Edition, line: Line, changes: dict[s
     values: dict[str, Any] = {name: changes[name] for name in SETTINGS if name in changes}
     values |= checked_voice_settings(values)
     if "voice" in changes:
-        values["voice"] = voice_named(changes["voice"]).id if changes["voice"] else ""
+        chosen = changes["voice"]
+        values["voice"] = offered_voice(user, edition.production, chosen).id if chosen else ""
     if "foreign" in changes:
         values["foreign"] = [{"words": " ".join(one["words"].split()), "language": tag_of(one["language"])}
                              for one in changes["foreign"] if one["words"].strip()]

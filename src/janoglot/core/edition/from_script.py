@@ -12,9 +12,10 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
 from janoglot.core.speech.casting import cast_rest
-from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.catalogue import kept_voice, voice_named
 from janoglot.core.speech.directing import DirectionMark, carried, marks_of
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
+from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import (
     LineTiming,
     checked_line_timing,
@@ -35,27 +36,33 @@ def editions_of(script: Script, source: str, languages: list[str], cast: Mapping
     automatically, whoever has most lines first. Raises BadInput for a language without words, an unknown voice, a
     cast that names nobody, and settings outside their bounds.
     """
+    kept = {voice: kept_voice(voice, told) for voice, told in script.voices.items()}
     chosen: dict[str, dict[str, str]] = {}
     for language in sorted(languages, key=lambda tag: tag != source):
-        chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}))
-    return [_edition(script, source, language, chosen[language], target) for language in languages]
+        chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}), kept)
+    return [_edition(script, source, language, chosen[language], target, kept) for language in languages]
 
 
 def _cast(script: Script, source: str, language: str, given: Mapping[str, str],
-          like: Mapping[str, str]) -> dict[str, str]:
+          like: Mapping[str, str], kept: Mapping[str, Voice]) -> dict[str, str]:
     """A voice id for everybody."""
     for speaker in given:
         if speaker not in script.speakers:
             raise BadInput("The cast names “{speaker}” for {tag}, who is not in the script. Its speakers: {all}.",
                            speaker=speaker, tag=language, all=", ".join(script.speakers))
     told = script.editions[language].cast if language in script.editions else {}
-    taken = {speaker: voice_named(str(row["voice"])).id for speaker, row in told.items()
+    taken = {speaker: _voice(row["voice"], kept) for speaker, row in told.items()
              if row.get("voice") and speaker in script.speakers}
     taken |= {speaker: voice_named(voice).id for speaker, voice in given.items()}
     lines = Counter(line.speaker for line in script.lines)
     order = sorted(script.speakers, key=lambda name: -lines[name])
     return {**taken, **cast_rest(order, language, taken, like if language != source else {},
-                                 together=_together(script))}
+                                 together=_together(script), kept=kept)}
+
+
+def _voice(told: Any, kept: Mapping[str, Voice]) -> str:
+    """The id of a voice that a file names. Raises UnknownVoice."""
+    return str(told) if str(told) in kept else voice_named(str(told)).id
 
 
 def _together(script: Script) -> set[frozenset[str]]:
@@ -66,7 +73,8 @@ def _together(script: Script) -> set[frozenset[str]]:
     return {frozenset(pair) for some in by_part.values() for pair in itertools.combinations(sorted(some), 2)}
 
 
-def _edition(script: Script, source: str, language: str, cast: Mapping[str, str], target: float | None) -> Edition:
+def _edition(script: Script, source: str, language: str, cast: Mapping[str, str], target: float | None,
+             kept: Mapping[str, Voice]) -> Edition:
     if not any(script.wording(line, language, source) for line in script.lines if not line.on_screen):
         raise BadInput("The script has no words in {language} ({tag}). Add a column headed {tag}, or leave the "
                        "language out.", language=english_name(language), tag=language)
@@ -82,10 +90,11 @@ def _edition(script: Script, source: str, language: str, cast: Mapping[str, str]
         castings[ids[name]] = EditionCasting(voice, settings, row.get("accent_meant") is True)
     lines = []
     for number, (part, line) in enumerate(_with_parts(script), 1):
-        lines.append(_line(number, line, part, ids[line.speaker], script.wording(line, language, source), language))
+        lines.append(_line(number, line, part, ids[line.speaker], script.wording(line, language, source), language,
+                           kept))
     return Edition(language, language == source, lines, castings, timing, rates,
                    target if target is not None else script.target if script.target is not None else DEFAULT_TARGET,
-                   script.fps or DEFAULT_FPS)
+                   script.fps or DEFAULT_FPS, kept)
 
 
 def _with_parts(script: Script) -> list[tuple[EditionPart | None, ScriptLine]]:
@@ -97,21 +106,21 @@ def _with_parts(script: Script) -> list[tuple[EditionPart | None, ScriptLine]]:
 
 
 def _line(number: int, line: ScriptLine, part: EditionPart | None, speaker: int, words: str,
-          language: str) -> EditionLine:
+          language: str, kept: Mapping[str, Voice]) -> EditionLine:
     told = line.own.get(language, {})
     return EditionLine(number, number, speaker, line.speaker, words, part, line.slot, line.in_sight, line.on_screen,
                        line.notes, "edited" if words else "empty", variant=variant_of(told),
-                       own=own_casting_of(told.get("casting")), timing=line_timing_of(told.get("timing")),
+                       own=own_casting_of(told.get("casting"), kept), timing=line_timing_of(told.get("timing")),
                        marks=marks_told(told, words))
 
 
-def checked_edition(told: ScriptEdition) -> tuple[dict[str, float], dict[str, dict[str, float]],
-                                                  dict[str, dict[str, Any]]]:
+def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
+        dict[str, float], dict[str, dict[str, float]], dict[str, dict[str, Any]]]:
     """Timing, rates by speaker, and castings by speaker, as they are kept. Raises BadInput, UnknownVoice."""
     timing = checked_timing(told.timing)
     require_consistent(timing_of(timing))
     rates = {name: checked_timing(own) for name, own in told.rates.items()}
-    castings = {name: {"voice": voice_named(str(row["voice"])).id, **checked_voice_settings(row),
+    castings = {name: {"voice": _voice(row["voice"], kept), **checked_voice_settings(row),
                        "accent_meant": row.get("accent_meant") is True, "note": str(row.get("note", ""))[:300]}
                 for name, row in told.cast.items() if row.get("voice")}
     return timing, rates, castings
@@ -135,14 +144,14 @@ def marks_told(told: Mapping[str, Any], words: str) -> tuple[DirectionMark, ...]
     return carried(marks_of(directed["marks"], said), said, words)[0]
 
 
-def own_casting_of(told: Any) -> OwnCasting | None:
+def own_casting_of(told: Any, kept: Mapping[str, Voice]) -> OwnCasting | None:
     """What a line has of its own; None where that is nothing. Raises UnknownVoice, UnknownLanguage, BadInput."""
     if not isinstance(told, dict) or not told:
         return None
     settings = checked_voice_settings(told)
     foreign = tuple((str(one["words"]), tag_of(str(one["language"]))) for one in told.get("foreign", ())
                     if isinstance(one, dict) and one.get("words") and one.get("language"))
-    return OwnCasting(voice_named(str(told["voice"])).id if told.get("voice") else "",
+    return OwnCasting(_voice(told["voice"], kept) if told.get("voice") else "",
                       tag_of(str(told["language"])) if told.get("language") else "", foreign,
                       tuple((name, settings[name]) for name in SETTINGS if name in settings))
 

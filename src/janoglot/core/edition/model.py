@@ -8,6 +8,7 @@ from typing import Literal
 
 from janoglot.core.speech.directing import DirectionMark
 from janoglot.core.speech.settings import VoiceSettings
+from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import LineTiming, Rates, TimingSettings
 
 WordsState = Literal["empty", "draft", "edited", "approved"]
@@ -88,3 +89,5 @@ class Edition:
     rates: Mapping[int, Rates] = field(default_factory=dict)
     target: float = -16.0
     fps: float = 25.0
+    voices: Mapping[str, Voice] = field(default_factory=dict)
+    """By id, those that people keep, beside the catalogue's."""

@@ -7,14 +7,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.mix.programme import Clip
-from janoglot.core.speech.catalogue import voice_named
-from janoglot.core.speech.engines.base import Delivery, Shaping
+from janoglot.core.speech.engines.base import Delivery
 from janoglot.core.speech.takes import (
     Quality,
     Take,
@@ -23,6 +22,7 @@ from janoglot.core.speech.takes import (
     make_sound,
     read_sound,
 )
+from janoglot.core.speech.voices import Voice
 from janoglot.core.store import Store
 
 
@@ -78,7 +78,7 @@ class MixPlan:
             row = {name: getattr(line, name) for name in (
                 "line", "number", "speaker", "words", "start", "seconds", "level_db", "quality", "kept")}
             recipe = line.recipe and {
-                "words": line.recipe.words, "voice": line.recipe.voice.id, "shaping": asdict(line.recipe.voice.shaping),
+                "words": line.recipe.words, "voice": line.recipe.voice.as_json(),
                 "delivery": asdict(line.recipe.delivery), "language": line.recipe.language,
                 "foreign": line.recipe.foreign, "variant": line.recipe.variant}
             rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
@@ -121,8 +121,7 @@ def _planned(row: dict[str, Any]) -> PlannedLine:
     take = Take.from_json(row.pop("take"))
     if told is None:
         return PlannedLine(**row, take=take)
-    voice = replace(voice_named(told["voice"]), shaping=Shaping(**told["shaping"]))
-    recipe = TakeRecipe(told["words"], voice, _delivery(told["delivery"]), told["language"],
+    recipe = TakeRecipe(told["words"], Voice.from_json(told["voice"]), _delivery(told["delivery"]), told["language"],
                         tuple((words, language) for words, language in told["foreign"]), told.get("variant", 0))
     return PlannedLine(**row, take=take, recipe=recipe)
 

@@ -72,7 +72,8 @@ class LineStanding:
 def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]) -> LineStanding:
     """Where the take that is wanted was made before, it is the line's again, whatever was chosen last."""
     casting, own = edition.cast.get(line.speaker), line.own
-    voice = catalogue().get(own.voice if own and own.voice else casting.voice if casting else "")
+    cast = own.voice if own and own.voice else casting.voice if casting else ""
+    voice = edition.voices.get(cast) or catalogue().get(cast)
     settings = casting.settings if casting else VoiceSettings()
     settings = settings.over(dict(own.settings)) if own else settings
     recipe = take = None

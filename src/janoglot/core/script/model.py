@@ -82,6 +82,9 @@ class Script:
     """By language, where the file is a whole production."""
     target: float | None = None
     """LUFS, of the programme, where the file says so."""
+    voices: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """By id, the voices that people keep and that are cast in it, as
+    :meth:`janoglot.core.speech.voices.Voice.as_json` has them; checked where they are used."""
 
     @property
     def speakers(self) -> list[str]:

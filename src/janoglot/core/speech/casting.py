@@ -11,7 +11,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import distance, english_name
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voices_for
-from janoglot.core.speech.match import CastingProblem, far, pair_price, solve
+from janoglot.core.speech.match import CastingProblem, Distance, far, pair_price, solve
 from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.voices import AGES, Voice
 
@@ -33,7 +33,8 @@ def apart(one: Voice, other: Voice) -> float:
 
 def cast_rest(
     speakers: Sequence[str], language: str, taken: Mapping[str, str], like: Mapping[str, str] | None = None,
-    avoid: Collection[str] = (), together: Collection[frozenset[str]] | None = None,
+    avoid: Collection[str] = (), together: Collection[frozenset[str]] | None = None, by: Distance = far,
+    kept: Mapping[str, Voice] | None = None,
 ) -> dict[str, str]:
     """A voice id for every speaker of ``speakers`` that ``taken`` gives none, all chosen at once.
 
@@ -41,15 +42,17 @@ def cast_rest(
     edition: the choice keeps near it as it is measured, and in age, so that a deep Keeper stays deep. Those
     who share a part (``together``; None: everybody) are kept apart in sound. Voices already used are taken
     again only where the language has no more. Children's voices go only to who has one elsewhere, or when
-    nothing else is left. Rich voices go before light ones: they are what is delivered. Deterministic, and
-    of all choices the one that costs least: see :func:`janoglot.core.speech.match.solve`.
+    nothing else is left. Rich voices go before light ones: they are what is delivered. Nobody is given one of the
+    voices that people keep (``kept``, by id): they are what ``taken`` and ``like`` may name. ``by`` says how far apart
+    two voices sound. Deterministic, and of all choices the one that costs least: see
+    :func:`janoglot.core.speech.match.solve`.
 
     Raises BadInput where no voice on this machine speaks the language.
     """
     candidates = voices_for(language)
     if not candidates:
         raise BadInput("No voice here speaks {language}.", language=english_name(language))
-    voices = catalogue()
+    voices = {**catalogue(), **(kept or {})}
     rest = [speaker for speaker in speakers if not taken.get(speaker)]
     used = set(taken.values()) | set(avoid)
     candidates = _likely(candidates, used, len(rest))
@@ -62,22 +65,22 @@ def cast_rest(
         # Who speaks most is suited first where two want the same voice.
         weight = 1.0 - 0.4 * i / max(1, len(rest) - 1)
         for v, voice in enumerate(candidates):
-            cost[i, v] = weight * _suits(voice, measures[v], model, language) + 100.0 * (voice.id in used) + \
-                sum(float(pair_price(far(measures[v], m))) for m in beside) + 1e-6 * v
+            cost[i, v] = weight * _suits(voice, measures[v], model, language, by) + 100.0 * (voice.id in used) + \
+                sum(float(pair_price(by(measures[v], m))) for m in beside) + 1e-6 * v
     pairs = [(i, j) for i in range(len(rest)) for j in range(i + 1, len(rest))
              if together is None or frozenset((rest[i], rest[j])) in together]
-    chosen = solve(CastingProblem(cost, measures, pairs))
+    chosen = solve(CastingProblem(cost, measures, pairs, by))
     return {speaker: candidates[v].id for speaker, v in zip(rest, chosen, strict=True)}
 
 
-def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: str) -> float:
+def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: str, by: Distance) -> float:
     """What a voice costs for one speaker alone."""
     # A rich voice takes the accent of whichever place the words are from.
     cost = 0.0 if voice.is_rich else 60.0 + 1.5 * distance(language, voice.locale)
     # Of two that suit alike, whose own language it is.
     cost += 0.0 if voice.is_native(language) else _ACCENT
     if model:
-        return cost + far(measure, measure_or_estimate(model)) + abs(AGES.index(voice.age) - AGES.index(model.age))
+        return cost + by(measure, measure_or_estimate(model)) + abs(AGES.index(voice.age) - AGES.index(model.age))
     return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
 
 

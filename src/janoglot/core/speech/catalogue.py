@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
+from typing import Any
 
-from janoglot.core.errors import UnknownVoice
+from janoglot.core.errors import BadInput, UnknownVoice
 from janoglot.core.languages import distance, own_name, primary
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.formant import FormantEngine
@@ -105,6 +107,36 @@ def voice_named(voice_id: str) -> Voice:
     if near:
         raise UnknownVoice("There is no voice “{voice}”. Is {near} meant?", voice=voice_id, near=" / ".join(near))
     raise UnknownVoice("There is no voice “{voice}”.", voice=voice_id)
+
+
+_SHAPES = {"pitch_hz": (40.0, 600.0), "melody": (0.0, 4.0), "tract": (0.5, 2.0), "tilt_db": (-30.0, 30.0),
+           "breath": (0.0, 1.0), "roughness": (0.0, 1.0), "tempo": (0.3, 3.0)}
+"""How far what is told of a voice may be from what one can be."""
+
+
+def kept_voice(voice_id: str, told: Mapping[str, Any]) -> Voice:
+    """A voice that people keep, as a file tells of it: another shape of a voice that is here. Nothing else of the file
+    is believed. Raises BadInput."""
+    name = str(told.get("name", ""))[:60]
+    shape = told.get("shaping")
+    like = next((voice for voice in catalogue().values()
+                 if (voice.engine, voice.base) == (told.get("engine"), told.get("base"))), None)
+    if like is None or not isinstance(shape, dict):
+        raise BadInput("The voice “{name}” is made of one that is not here.", name=name)
+    numbers = {}
+    for field, (low, high) in _SHAPES.items():
+        value = shape.get(field)
+        if not isinstance(value, int | float) or isinstance(value, bool) or not low <= value <= high:
+            raise BadInput("The voice “{name}” cannot be: its {field} runs from {low:g} to {high:g}.", name=name,
+                           field=field, low=low, high=high)
+        numbers[field] = float(value)
+    source = str(shape.get("source", ""))
+    source = source if source in {voice.shaping.source for voice in catalogue().values()} else ""
+    age = told.get("age") if told.get("age") in AGES else like.age
+    version = told.get("version")
+    return replace(like, id=voice_id, name=name or like.name, shaping=replace(like.shaping, **numbers, source=source),
+                   register=register_of(numbers["pitch_hz"]), age=str(age),
+                   version=version if isinstance(version, int) and 0 < version < 10_000 else 1)
 
 
 def voices_for(language: str) -> list[Voice]:

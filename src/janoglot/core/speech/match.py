@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -31,8 +32,16 @@ _MOST_FOR_EXACT = 12_000
 _SECONDS = 2.0
 
 
+class Distance(Protocol):
+    """How far apart two voices sound, about in semitones of pitch: symmetric, 0 for the same. What casting, contrast
+    and matching go by; by whatever it is heard, its figures mean the same (:data:`ALIKE`, :data:`NEAR`,
+    :data:`CLEAR`)."""
+
+    def __call__(self, one: VoiceMeasure, other: VoiceMeasure) -> float: ...
+
+
 def far(one: VoiceMeasure, other: VoiceMeasure) -> float:
-    """The distance between two voices, about in semitones of pitch."""
+    """The distance between two voices by what was measured of their sound."""
     def octaves(a: float, b: float) -> float:
         return 12 * math.log2(a / b) if a > 0 and b > 0 else 0.0
 
@@ -72,13 +81,14 @@ def pair_price(distance: npt.NDArray[np.float64] | float) -> npt.NDArray[np.floa
     return np.asarray(sum(costs * (np.asarray(distance) < limit) for limit, costs in TIERS), dtype=np.float64)
 
 
-def contrast(cast: Mapping[str, VoiceMeasure], together: Collection[frozenset[str]] | None = None) -> list[Pair]:
+def contrast(cast: Mapping[str, VoiceMeasure], together: Collection[frozenset[str]] | None = None,
+             distance: Distance = far) -> list[Pair]:
     """Every pair of a cast, the hardest to tell apart first; those who share a part before those who do not.
 
     ``together``: who shares a part; None: everybody with everybody.
     """
     names = list(cast)
-    pairs = [Pair(a, b, far(cast[a], cast[b]), together is None or frozenset((a, b)) in together)
+    pairs = [Pair(a, b, distance(cast[a], cast[b]), together is None or frozenset((a, b)) in together)
              for at, a in enumerate(names) for b in names[at + 1:]]
     return sorted(pairs, key=lambda pair: (not pair.together, pair.distance, pair.one, pair.other))
 
@@ -93,6 +103,7 @@ class CastingProblem:
     cost: npt.NDArray[np.float64]
     measures: Sequence[VoiceMeasure]
     together: Sequence[tuple[int, int]]
+    distance: Distance = far
 
     @property
     def distances(self) -> npt.NDArray[np.float64]:
@@ -100,7 +111,7 @@ class CastingProblem:
         found = np.zeros((count, count))
         for a in range(count):
             for b in range(a + 1, count):
-                found[a, b] = found[b, a] = far(self.measures[a], self.measures[b])
+                found[a, b] = found[b, a] = self.distance(self.measures[a], self.measures[b])
         return found
 
 

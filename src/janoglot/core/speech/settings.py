@@ -9,7 +9,7 @@ from typing import Any
 from janoglot.core.errors import BadInput
 from janoglot.core.settings import bounds_of, setting
 from janoglot.core.speech.engines.base import Delivery
-from janoglot.core.speech.voices import Voice
+from janoglot.core.speech.voices import Voice, register_of
 
 _TRACT = 0.09
 _PITCH = 2.0
@@ -46,6 +46,14 @@ class VoiceSettings:
             breath=round(min(1.0, shaping.breath + self.breathier), 3),
             tract=round(shaping.tract * (1 + _TRACT * self.younger), 4),
             pitch_hz=round(shaping.pitch_hz * 2 ** (_PITCH * self.younger / 12), 2)))
+
+    def kept_as(self, voice: Voice) -> tuple[dict[str, Any], VoiceSettings]:
+        """What of ``voice`` is another so that it sounds by itself as it does with these settings, timbre and pitch;
+        and what is left of the settings then."""
+        shaping = self.shaped(voice).shaping
+        pitch = round(shaping.pitch_hz * 2 ** (self.pitch / 12), 2)
+        left = replace(self, pitch=0.0, brighter=0.0, breathier=0.0, younger=0.0)
+        return {"shaping": replace(shaping, pitch_hz=pitch), "register": register_of(pitch)}, left
 
     def over(self, given: Mapping[str, float | None]) -> VoiceSettings:
         """These settings with those of ``given`` that are not None."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Any, Literal, Self
 
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import primary, same_language
@@ -35,6 +35,9 @@ class Voice:
     """Where the licence is written."""
     tongues: tuple[str, ...] = ()
     """Languages that it speaks beside its own, by their phonemes; for an engine whose voices can."""
+    version: int = 0
+    """Of a voice that people keep: from 1 on; the catalogue's own have none. A voice never changes: another version is
+    another voice of the same name."""
 
     @property
     def is_rich(self) -> bool:
@@ -45,6 +48,19 @@ class Voice:
     def recipe(self) -> str:
         """What of a voice decides its sound; its name and labels do not."""
         return _recipe(self.engine, self.base, self.shaping)
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether people made it, of one of the catalogue's."""
+        return self.version > 0
+
+    def as_json(self) -> dict[str, Any]:
+        return {**asdict(self), "tongues": list(self.tongues)}
+
+    @classmethod
+    def from_json(cls, told: dict[str, Any]) -> Self:
+        """Raises KeyError, TypeError for what is no voice."""
+        return cls(**{**told, "shaping": Shaping(**told["shaping"]), "tongues": tuple(told["tongues"])})
 
     def speaks(self, language: str) -> bool:
         return same_language(self.locale, language) or primary(language) in self.tongues

@@ -9,10 +9,11 @@ from janoglot.productions.models.production import ADDRESSES, Edition, Membershi
 from janoglot.productions.models.records import ActionRecord
 from janoglot.productions.models.takes import QUALITIES, Sound, Take
 from janoglot.productions.models.timings import LineTiming
+from janoglot.productions.models.voices import KeptVoice, kept_among
 from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 
 __all__ = [
     "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting",
-    "Edition", "Job", "Line", "LineCasting", "LineDirection", "LineTiming", "Media", "Membership", "Part", "Production",
-    "Role", "Sound", "Speaker", "Take", "Wording", "line_numbers", "original_stem",
+    "Edition", "Job", "KeptVoice", "Line", "LineCasting", "LineDirection", "LineTiming", "Media", "Membership", "Part",
+    "Production", "Role", "Sound", "Speaker", "Take", "Wording", "kept_among", "line_numbers", "original_stem",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
 from typing import Any, ClassVar
 
 from django.db import models
@@ -11,6 +12,7 @@ from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.productions.belonging import belongs
 from janoglot.productions.models.lines import Line, Speaker
 from janoglot.productions.models.production import Edition
+from janoglot.productions.models.voices import kept_among
 
 
 @belongs("edition", "speaker", of_editions_whole=True)
@@ -24,14 +26,8 @@ class Casting(models.Model):
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="castings")
     speaker = models.ForeignKey(Speaker, models.CASCADE, related_name="castings")
     voice = models.CharField(max_length=80)
-    pace = models.FloatField(default=1.0)
-    pitch = models.FloatField(default=0.0)
-    melody = models.FloatField(default=1.0)
-    pauses = models.FloatField(default=1.0)
-    level_db = models.FloatField(default=0.0)
-    brighter = models.FloatField(default=0.0)
-    breathier = models.FloatField(default=0.0)
-    younger = models.FloatField(default=0.0)
+    # A column for each setting of a voice, at its usual value.
+    locals().update({one.name: models.FloatField(default=one.default) for one in fields(VoiceSettings)})
     accent_meant = models.BooleanField(default=False)
     note = models.CharField(max_length=300, blank=True, default="")
 
@@ -66,14 +62,8 @@ class LineCasting(models.Model):
     language = models.CharField(max_length=35, blank=True, default="")
     foreign = models.JSONField(default=list)
     """Words of the line in another language: ``[{"words", "language"}, …]``."""
-    pace = models.FloatField(null=True)
-    pitch = models.FloatField(null=True)
-    melody = models.FloatField(null=True)
-    pauses = models.FloatField(null=True)
-    level_db = models.FloatField(null=True)
-    brighter = models.FloatField(null=True)
-    breathier = models.FloatField(null=True)
-    younger = models.FloatField(null=True)
+    # The same settings; null where the line has none of its own.
+    locals().update({name: models.FloatField(null=True) for name in SETTINGS})
 
     class Meta:
         db_table = "cast_linecasting"
@@ -92,6 +82,6 @@ class LineCasting(models.Model):
     @classmethod
     def from_told(cls, told: dict[str, Any]) -> LineCasting | None:
         """Raises BadInput, UnknownVoice, UnknownLanguage."""
-        own = own_casting_of(told)
+        own = own_casting_of(told, kept_among([str(told.get("voice", ""))]))
         return None if own is None else cls(voice=own.voice, language=own.language, **dict(own.settings), foreign=[
             {"words": words, "language": language} for words, language in own.foreign])

@@ -67,7 +67,7 @@ const faults: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: (request) => fetch(request) });
 api.use(faults);
 
 /** The data of a call, where the client has already thrown for everything that is no success. */

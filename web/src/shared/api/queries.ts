@@ -81,10 +81,11 @@ export const useCastings = (production: number, language: string) =>
     queryFn: () => fetchCastings(production, language),
   });
 
-export const useVoices = (language: string, all: boolean) =>
+/** The voices that can be cast in a production: the catalogue's, and those that are kept. */
+export const useVoices = (production: number, language: string, all: boolean) =>
   useQuery({
-    queryKey: ["voices", language, all],
-    queryFn: () => data(api.GET("/api/voices/", { params: { query: { language, all } } })),
+    queryKey: ["voices", production, language, all],
+    queryFn: () => data(api.GET("/api/voices/", { params: { query: { language, all, production } } })),
     staleTime: Infinity,
   });
 

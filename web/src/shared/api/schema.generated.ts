@@ -477,6 +477,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/kept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Keep how a speaker sounds as a voice of its own, timbre and pitch with it, and cast the speaker with that.
+         *
+         *     The same name again is another version; whatever was cast with the one before sounds as it did.
+         */
+        post: operations["productions_editions_castings_kept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/castings/{speaker_id}/match/": {
         parameters: {
             query?: never;
@@ -1573,7 +1594,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The catalogue; with ``language``, its voices first those of its region, and with ``all`` the others too. */
+        /**
+         * @description The catalogue, with the voices that you keep and, of a ``production``, those that it keeps: these first.
+         *
+         *     With ``language``, its voices, first those of its region, and with ``all`` the others too.
+         */
         get: operations["voices_list"];
         put?: never;
         post?: never;
@@ -1613,6 +1638,40 @@ export interface paths {
         put: operations["voices_favourites_update"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voices/kept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The voices that you keep, and that productions of yours do. */
+        get: operations["voices_kept_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voices/kept/{voice}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Offer a voice no more, in any version; where it is cast it stays. */
+        delete: operations["voices_kept_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2314,6 +2373,42 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "running" | "stopped" | "done" | "failed";
+        KeepVoiceRequest: {
+            name: string;
+            /**
+             * @description Yours, in all your productions; else this production's.
+             * @default false
+             */
+            mine: boolean;
+        };
+        KeptVoice: {
+            id: string;
+            name: string;
+            locale: string;
+            /** @description In English. */
+            language: string;
+            accent: string;
+            register: components["schemas"]["RegisterEnum"];
+            age: components["schemas"]["AgeEnum"];
+            engine: string;
+            licence: string;
+            /** @description May be used commercially; null: not known. */
+            commercial: boolean | null;
+            /** @description Where the licence is written. */
+            licence_at: string;
+            /** @description Whether it speaks the language that was asked for. */
+            native: boolean;
+            /** @description Whether that language is its own, not one of its others. */
+            from_home: boolean;
+            /** Format: double */
+            pitch_hz: number;
+            /** @description Of a voice that people keep, from 1 on; 0 of the catalogue's own. */
+            version: number;
+            /** @description Yours in all your productions, not one production's. */
+            mine: boolean;
+            /** @description Whose it is; empty for yours. */
+            production: string;
+        };
         LabelGroup: {
             into: number;
             /** @description The others. */
@@ -3311,6 +3406,8 @@ export interface components {
             from_home: boolean;
             /** Format: double */
             pitch_hz: number;
+            /** @description Of a voice that people keep, from 1 on; 0 of the catalogue's own. */
+            version: number;
         };
         /**
          * @description * `take` - take
@@ -4243,6 +4340,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Audition"];
+                };
+            };
+        };
+    };
+    productions_editions_castings_kept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepVoiceRequest"];
+                "multipart/form-data": components["schemas"]["KeepVoiceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptVoice"];
                 };
             };
         };
@@ -6145,6 +6270,7 @@ export interface operations {
             query?: {
                 all?: boolean;
                 language?: string;
+                production?: number;
             };
             header?: never;
             path?: never;
@@ -6223,6 +6349,45 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Favourites"];
                 };
+            };
+        };
+    };
+    voices_kept_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptVoice"][];
+                };
+            };
+        };
+    };
+    voices_kept_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                voice: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

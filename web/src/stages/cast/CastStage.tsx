@@ -1,4 +1,5 @@
 import { useQueries } from "@tanstack/react-query";
+import type { TFunction } from "i18next";
 import { ListVideo, Square, TriangleAlert } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
@@ -10,6 +11,7 @@ import { useSample } from "../../shared/player";
 import { api, data, editionPath, type Casting, type Edition, type Speaker, type Voice, type VoiceSettings } from "../../shared/api/client";
 import { fetchCastings, useChange } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
+import { VOICE_SETTINGS } from "../../shared/settings.generated";
 import { Button, Empty, Tick, Tip } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
@@ -21,16 +23,16 @@ import { VoiceChooser } from "./VoiceChooser";
 
 export function auditionAddress(production: number, language: string, speaker: number, voice: string, settings?: Partial<VoiceSettings>) {
   const query = new URLSearchParams({ voice });
-  for (const [name, value] of Object.entries(settings ?? {})) if (value !== PLAIN[name as keyof VoiceSettings]) query.set(name, String(value));
+  for (const [name, value] of Object.entries(settings ?? {})) if (value !== VOICE_SETTINGS[name as keyof VoiceSettings].usual) query.set(name, String(value));
   query.delete("level_db");
   return `${editionPath(production, language)}/castings/${speaker}/audition/?${query.toString()}`;
 }
 
 const LETTERS_A_SECOND = 14.5;
-const PLAIN: VoiceSettings = { pace: 1, pitch: 0, melody: 1, pauses: 1, level_db: 0, brighter: 0, breathier: 0, younger: 0 };
 
-/** Where a voice is at home, in a word: its accent, or that it is a rich voice which speaks any of its languages. */
-export function voiceHome(voice: Voice, t: (key: string) => string) {
+/** Where a voice is at home, in a word: that people keep it, its accent, or that it is a rich voice which speaks any of its languages. */
+export function voiceHome(voice: Voice, t: TFunction) {
+  if (voice.version) return voice.version > 1 ? t("cast.keptVersion", { version: voice.version }) : t("cast.kept");
   return voice.engine === "rich" ? t("cast.engine.rich") : voice.accent;
 }
 

@@ -7,23 +7,27 @@ import { useNotices } from "../../shared/notices";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Language, type Production, type Schemas, type Speaker, type VoiceSettings } from "../../shared/api/client";
 import { setCasting, useChange, useLanguages } from "../../shared/api/queries";
 import { decibels, rate } from "../../shared/format";
+import { VOICE_SETTINGS } from "../../shared/settings.generated";
 import { Setting } from "../../shared/ui/Setting";
 import { Button, FIELD, IconButton, Select } from "../../shared/ui/controls";
 import { auditionAddress } from "./CastStage";
 import { SampleButton } from "../../shared/ui/SampleButton";
+import { KeepVoice } from "./KeepVoice";
 import { rights } from "./rights";
 
 const signed = (value: number) => decibels(value);
-const SETTINGS = [
-  { name: "pace", min: 0.7, max: 1.4, step: 0.05, plain: 1, show: rate },
-  { name: "pitch", min: -6, max: 6, step: 0.5, plain: 0, show: (value: number) => `${signed(value)} st` },
-  { name: "melody", min: 0.2, max: 2, step: 0.1, plain: 1, show: rate },
-  { name: "pauses", min: 0.3, max: 3, step: 0.1, plain: 1, show: rate },
-  { name: "level_db", min: -12, max: 12, step: 0.5, plain: 0, show: (value: number) => `${signed(value)} dB` },
-  { name: "brighter", min: -6, max: 6, step: 0.5, plain: 0, show: (value: number) => `${signed(value)} dB` },
-  { name: "breathier", min: 0, max: 0.6, step: 0.05, plain: 0, show: (value: number) => `${Math.round(value * 100)} %` },
-  { name: "younger", min: -1, max: 1, step: 0.1, plain: 0, show: (value: number) => signed(value) },
-] as const satisfies readonly { name: keyof VoiceSettings; min: number; max: number; step: number; plain: number; show: (value: number) => string }[];
+/** How each is stepped and said; how far it runs is declared with the settings themselves. */
+const SHOWN: Record<keyof VoiceSettings, { step: number; show: (value: number) => string }> = {
+  pace: { step: 0.05, show: rate },
+  pitch: { step: 0.5, show: (value) => `${signed(value)} st` },
+  melody: { step: 0.1, show: rate },
+  pauses: { step: 0.1, show: rate },
+  level_db: { step: 0.5, show: (value) => `${signed(value)} dB` },
+  brighter: { step: 0.5, show: (value) => `${signed(value)} dB` },
+  breathier: { step: 0.05, show: (value) => `${Math.round(value * 100)} %` },
+  younger: { step: 0.1, show: signed },
+};
+const SETTINGS = (Object.keys(SHOWN) as (keyof VoiceSettings)[]).map((name) => ({ name, ...SHOWN[name], ...VOICE_SETTINGS[name] }));
 
 /** How a voice is set for a speaker, or for one line of theirs alone, which follows the speaker until it is set. */
 export function CastingSettings({
@@ -76,13 +80,13 @@ export function CastingSettings({
       {line && <p className="text-xs text-soft">{anythingOwn ? t("cast.lineOwn") : t("cast.lineFollows", { speaker: speaker.name })}</p>}
       {!line && !casting.voice.from_home && !casting.wrong_language && <p className="text-xs text-soft">{t("cast.foreign", { language: name })}</p>}
       {SETTINGS.map((setting) => {
-        const set = line ? own?.[setting.name] !== null && own?.[setting.name] !== undefined : casting.settings[setting.name] !== setting.plain;
+        const set = line ? own?.[setting.name] !== null && own?.[setting.name] !== undefined : casting.settings[setting.name] !== setting.usual;
         return (
           <div key={setting.name} className="flex items-center">
             <span className="grow"><Setting name={t(`cast.setting.${setting.name}`)} value={value(setting.name)} min={setting.min} max={setting.max} step={setting.step} show={setting.show} disabled={readOnly} onSet={(next) => change.mutate({ [setting.name]: next }, tell)} /></span>
             <span className="w-7">
               {set && !readOnly && (
-                <IconButton name={t("cast.putBack", { setting: t(`cast.setting.${setting.name}`) })} className="size-7" onClick={() => change.mutate({ [setting.name]: line ? null : setting.plain }, tell)}>
+                <IconButton name={t("cast.putBack", { setting: t(`cast.setting.${setting.name}`) })} className="size-7" onClick={() => change.mutate({ [setting.name]: line ? null : setting.usual }, tell)}>
                   <RotateCcw size={13} aria-hidden />
                 </IconButton>
               )}
@@ -146,6 +150,7 @@ export function CastingSettings({
               </ul>
             </details>
           )}
+          {!readOnly && <KeepVoice key={casting.voice.id} production={production} language={language} casting={casting} />}
           {!readOnly && <Button onClick={() => change.mutate({ voice: "" }, tell)}>{t("cast.takeAway")}</Button>}
         </>
       )}

@@ -68,7 +68,7 @@ export function VoiceChooser({
   const [compared, setCompared] = useState<readonly string[]>([]);
   const [alone, setAlone] = useState(false);
   const toggle = useSample((state) => state.toggle);
-  const listed = useVoices(language, others).data;
+  const listed = useVoices(production.id, language, others).data;
   const voices = listed ?? [];
   const session = useSession().data;
   const path = { production_id: production.id, language, speaker_id: speaker.id };

@@ -5,18 +5,16 @@ import type { StageProps } from "../../shared/stage";
 import type { Line } from "../../shared/api/client";
 import { rate } from "../../shared/format";
 import { askForEditionFile, useHandOver } from "../../shared/handOver";
+import { TIMING_SETTINGS } from "../../shared/settings.generated";
 import { Button, Tick } from "../../shared/ui/controls";
 import { Range } from "./Range";
 import { Pacing } from "./TimePanel";
 import { useWhatIf, type TimingActions } from "./useTiming";
 
 type Name = "comfortable_fast" | "hard_fast" | "comfortable_slow" | "hard_slow" | "run_on" | "early" | "late" | "tight_early" | "tight_late" | "breath";
-const RATES: readonly [Name, number, number, number][] = [
-  ["comfortable_fast", 1, 1.5, 0.01], ["hard_fast", 1, 1.6, 0.01], ["comfortable_slow", 0.7, 1, 0.01], ["hard_slow", 0.6, 1, 0.01],
-];
-const ROOM: readonly [Name, number, number, number][] = [
-  ["run_on", 0, 4, 0.1], ["early", 0, 1, 0.05], ["late", 0, 1, 0.05], ["tight_early", 0, 0.5, 0.01], ["tight_late", 0, 0.5, 0.01], ["breath", 0, 0.5, 0.01],
-];
+/** How each is stepped, and where a slider ends before the setting does: beyond that nobody has wanted it. */
+const RATES: readonly [Name, number][] = [["comfortable_fast", 0.01], ["hard_fast", 0.01], ["comfortable_slow", 0.01], ["hard_slow", 0.01]];
+const ROOM: readonly [Name, number, number?][] = [["run_on", 0.1, 4], ["early", 0.05, 1], ["late", 0.05, 1], ["tight_early", 0.01], ["tight_late", 0.01], ["breath", 0.01]];
 const PAIRED: Partial<Record<Name, [Name, "above" | "below"]>> = {
   comfortable_fast: ["hard_fast", "above"], hard_fast: ["comfortable_fast", "below"], comfortable_slow: ["hard_slow", "below"], hard_slow: ["comfortable_slow", "above"],
 };
@@ -72,13 +70,13 @@ export function TimeSettings({ production, edition, line, actions, readOnly }: {
     const other = timing[pair[0]];
     return { [name]: value, ...((pair[1] === "above" ? other < value : other > value) ? { [pair[0]]: value } : {}) };
   };
-  const row = ([name, min, max, step]: readonly [Name, number, number, number]) => (
+  const row = ([name, step, max]: readonly [Name, number, number?]) => (
     <Range
       key={name}
       name={t(`time.set.${name}`)}
       value={timing[name]}
-      min={min}
-      max={max}
+      min={TIMING_SETTINGS[name].min}
+      max={max ?? TIMING_SETTINGS[name].max}
       step={step}
       show={name.startsWith("comfortable") || name.startsWith("hard") ? rate : second}
       disabled={readOnly}

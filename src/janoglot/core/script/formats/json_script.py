@@ -72,6 +72,8 @@ class JsonScript:
         if script.parts:
             whole["parts"] = [{"name": part.name, "in": part.start, "out": part.end, "may_grow": part.may_grow}
                               for part in script.parts]
+        if script.voices:
+            whole["voices"] = script.voices
         if script.editions:
             whole["editions"] = {tag: asdict(edition) for tag, edition in script.editions.items()}
         return json.dumps({**whole, "lines": lines}, ensure_ascii=False, indent=1) + "\n"
@@ -111,6 +113,7 @@ def _production(data: dict[str, Any], script: Script) -> None:
         if isinstance(entry, dict):
             script.parts.append(ScriptPart(_words(entry.get("name")), _number(entry.get("in")),
                                            _number(entry.get("out")), entry.get("may_grow") is True))
+    script.voices = dict(_objects(data.get("voices")))
     for name, told in _objects(data.get("editions")):
         tag = _tag(name)
         if tag:
