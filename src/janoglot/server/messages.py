@@ -17,7 +17,8 @@ CODE = Path(__file__).resolve().parents[1]
 PLACE = Path(__file__).with_name("locale") / "janoglot.pot"
 # What makes a sentence for a person, and which of its arguments that is. Whatever is Counted has two.
 _FIRST = ("BadInput", "UnknownLanguage", "UnknownVoice", "EngineError", "NothingToMix", "NotReady", "Conflict",
-          "Approved", "StoreFull", "StoreAway", "QueueAway", "GivenUp", "FailedCheck", "MediaFault", "NoRoom", "RichVoicesDamaged", "PermissionDenied", "_")
+          "Approved", "StoreFull", "StoreAway", "QueueAway", "GivenUp", "FailedCheck", "MediaFault", "NoRoom",
+          "RichVoicesDamaged", "PermissionDenied", "_")
 KEYWORDS: dict[str, tuple[int, ...] | None] = {
     **dict.fromkeys(_FIRST, None), "Problem": (2,), "Found": (2,), "Finding": (3,), "problem": (2,), "require": (2,),
     "Counted": (1, 2), "ngettext": (1, 2),

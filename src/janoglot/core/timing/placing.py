@@ -87,9 +87,12 @@ class Placement:
         return max(self.over, self.misfit)
 
 
+_USUAL = TimingSettings()
+
+
 def place(lines: Sequence[TimedLine], settings: TimingSettings | None = None) -> list[Placement]:
     """A placement for every line, in the order given. Cost grows linearly with the lines (after sorting)."""
-    settings = settings or TimingSettings()
+    settings = settings or _USUAL
     if not any(line.slot for line in lines):
         return _in_turn(lines, settings)
     return _at_least_cost(lines, settings)

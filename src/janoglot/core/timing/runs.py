@@ -13,6 +13,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from janoglot.core.timing.settings import TimingSettings
@@ -21,7 +22,6 @@ if TYPE_CHECKING:
     from janoglot.core.timing.placing import Placement, TimedLine
 
 Run = tuple["TimedLine", ...]
-Placed = tuple["Placement", ...]
 Place = Callable[[Sequence[Sequence["TimedLine"]], TimingSettings], list[list["Placement"]]]
 """Places several runs, each as a problem of its own."""
 _ONE_IN = 24
@@ -36,17 +36,30 @@ _REMEMBERED = 8_000
 """Runs."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Placed:
+    """What a run was placed as, with when the first of it starts and the last of it ends."""
+
+    placements: tuple[Placement, ...]
+    start: float
+    end: float
+
+    @classmethod
+    def of(cls, placements: Sequence[Placement]) -> _Placed:
+        return cls(tuple(placements), min(one.start for one in placements), max(one.end for one in placements))
+
+
 class _Memory:
     """What runs were placed as: the latest used ones."""
 
     def __init__(self) -> None:
-        self._runs: OrderedDict[tuple[TimingSettings, Run], Placed] = OrderedDict()
+        self._runs: OrderedDict[tuple[TimingSettings, Run], _Placed] = OrderedDict()
         # The very same lines again are found without looking at what is in them. They are kept, so that no other line
         # can come to have their identity.
-        self._same: OrderedDict[tuple[int, ...], tuple[TimingSettings, Run, Placed]] = OrderedDict()
+        self._same: OrderedDict[tuple[int, ...], tuple[TimingSettings, Run, _Placed]] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, settings: TimingSettings, run: Run) -> Placed | None:
+    def get(self, settings: TimingSettings, run: Run) -> _Placed | None:
         identity = tuple(map(id, (settings, *run)))
         with self._lock:
             same = self._same.get(identity)
@@ -59,14 +72,14 @@ class _Memory:
                 self._know(identity, settings, run, found)
             return found
 
-    def put(self, settings: TimingSettings, run: Run, placed: Placed) -> None:
+    def put(self, settings: TimingSettings, run: Run, placed: _Placed) -> None:
         with self._lock:
             self._runs[settings, run] = placed
             self._know(tuple(map(id, (settings, *run))), settings, run, placed)
             while len(self._runs) > _REMEMBERED:
                 self._runs.popitem(last=False)
 
-    def _know(self, identity: tuple[int, ...], settings: TimingSettings, run: Run, placed: Placed) -> None:
+    def _know(self, identity: tuple[int, ...], settings: TimingSettings, run: Run, placed: _Placed) -> None:
         self._same[identity] = (settings, run, placed)
         while len(self._same) > _REMEMBERED:
             self._same.popitem(last=False)
@@ -86,17 +99,21 @@ def in_runs(lines: Sequence[TimedLine], settings: TimingSettings, place: Place) 
     slot."""
     if len(lines) <= _SHORT:
         return place([lines], settings)[0]
-    order = sorted(range(len(lines)), key=lambda k: (_start(lines[k]), k))
-    runs = _cut([lines[k] for k in order])
+    starts = [_start(line) for line in lines]
+    order = sorted(range(len(lines)), key=starts.__getitem__)
+    runs = _cut([lines[k] for k in order], [starts[k] for k in order])
     placed = _all_placed(runs, settings, place)
     while True:
         joined = _joined(runs, placed, settings)
         if len(joined) == len(runs):
             break
         runs, placed = joined, _all_placed(joined, settings, place)
-    flat = [placement for run in placed for placement in run]
-    result = dict(zip(order, flat, strict=True))
-    return [result[k] for k in range(len(lines))]
+    result: list[Placement | None] = [None] * len(lines)
+    at = iter(order)
+    for run in placed:
+        for placement in run.placements:
+            result[next(at)] = placement
+    return [one for one in result if one is not None]
 
 
 def _start(line: TimedLine) -> float:
@@ -104,45 +121,42 @@ def _start(line: TimedLine) -> float:
     return line.timing.at if line.timing.mode == "pinned" and line.timing.at is not None else line.slot[0]
 
 
-def _cut(lines: Sequence[TimedLine]) -> list[Run]:
+def _cut(lines: Sequence[TimedLine], starts: Sequence[float]) -> list[Run]:
     """At silences, by what the lines themselves are: what is added elsewhere shifts no cut."""
-    runs: list[list[TimedLine]] = [[]]
-    until = -1.0
-    for line in lines:
-        assert line.slot is not None
-        start = _start(line)
+    cuts, until = [0], -1.0
+    for at, (line, start) in enumerate(zip(lines, starts, strict=True)):
         # Knuth's multiplicative hash of the in-time: evenly spread, whatever steps times come in.
-        if start - until >= _SILENCE and runs[-1] and (
+        if start - until >= _SILENCE and at and (
                 (round(start * 1000) * 2654435761) % 4294967296) * _ONE_IN < 4294967296:
-            runs.append([])
-        runs[-1].append(line)
-        until = max(until, line.slot[1], start)
-    return [tuple(run) for run in runs]
+            cuts.append(at)
+        end = line.slot[1]  # type: ignore[index]
+        until = until if until > end and until > start else end if end > start else start
+    return [tuple(lines[begin:end]) for begin, end in zip(cuts, [*cuts[1:], len(lines)], strict=True)]
 
 
-def _all_placed(runs: Sequence[Run], settings: TimingSettings, place: Place) -> list[Placed]:
+def _all_placed(runs: Sequence[Run], settings: TimingSettings, place: Place) -> list[_Placed]:
     found = [_memory.get(settings, run) for run in runs]
     missing = [at for at, known in enumerate(found) if known is None]
     if missing:
         for at, placements in zip(missing, place([runs[at] for at in missing], settings), strict=True):
-            found[at] = tuple(placements)
-            _memory.put(settings, runs[at], tuple(placements))
+            found[at] = placed = _Placed.of(placements)
+            _memory.put(settings, runs[at], placed)
     return [known for known in found if known is not None]
 
 
-def _joined(runs: Sequence[Run], placed: Sequence[Placed], settings: TimingSettings) -> list[Run]:
+def _joined(runs: Sequence[Run], placed: Sequence[_Placed], settings: TimingSettings) -> list[Run]:
     """The runs, those that hold each other back made one."""
-    found: list[list[TimedLine]] = [list(runs[0])]
+    found: list[Run] = [runs[0]]
     for before, run, after in zip(placed, runs[1:], placed[1:], strict=False):
         if _apart(before, run, after, settings):
-            found.append(list(run))
+            found.append(run)
         else:
             found[-1] += run
-    return [tuple(run) for run in found]
+    return found
 
 
-def _apart(before: Sequence[Placement], lines: Sequence[TimedLine], after: Sequence[Placement],
-           settings: TimingSettings) -> bool:
-    """Whether nothing of what comes after is held back by what comes before, nor could be told that it is."""
-    end = max(placement.end for placement in before) + settings.breath + _SLACK
-    return end <= min(placement.start for placement in after) and end <= min(map(_start, lines))
+def _apart(before: _Placed, run: Run, after: _Placed, settings: TimingSettings) -> bool:
+    """Whether nothing of what comes after is held back by what comes before, nor could be told that it is. The lines of
+    a run lie in the order of their starts."""
+    end = before.end + settings.breath + _SLACK
+    return end <= after.start and end <= _start(run[0])
