@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 from collections.abc import Callable
 from typing import Any
 
@@ -12,6 +13,7 @@ from django.test.utils import CaptureQueriesContext
 from janoglot.core.timing import runs
 from janoglot.editions import keeping
 from janoglot.editions.keeping import Mark, current, forget_all
+from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition, Line, Part, Production, Speaker
 from tests.server.conftest import Call, edition_path
 
@@ -172,3 +174,29 @@ def test_marks_are_ordered_by_both_counts() -> None:
     assert Mark(3, 1).knows(Mark(3, 0))
     assert not Mark(3, 1).knows(Mark(2, 2))
     assert Mark.read(str(Mark(12, 7))) == Mark(12, 7)
+
+
+def test_whoever_opens_an_edition_next_is_told_what_the_first_was_by_any_process(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = edition_path(production)
+    first = call("owner", "get", path)
+    # As in another process, which has never seen it: nothing is loaded, and nothing worked out.
+    forget_all()
+    with monkeypatch.context() as elsewhere:
+        elsewhere.setattr(EditionState, "load_afresh", None)
+        assert call("reader", "get", path).content == first.content
+        packed = call("reader", "get", path, headers={"Accept-Encoding": "gzip"})
+        assert packed["Content-Encoding"] == "gzip"
+        assert gzip.decompress(packed.content) == first.content
+    line = first.json()["lines"][0]
+    call("owner", "put", f"{path}wordings/{line['id']}/", {"text": "Otra cosa.", "revision": line["revision"]})
+    assert call("reader", "get", path).json()["lines"][0]["words"] == "Otra cosa."
+    assert call("stranger", "get", path).status_code == 404
+
+
+def test_without_the_cache_an_edition_is_told_all_the_same(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    def away(*_: Any, **__: Any) -> None:
+        raise ConnectionError
+
+    monkeypatch.setattr(keeping.cache, "get", away)
+    monkeypatch.setattr(keeping.cache, "set", away)
+    assert len(call("owner", "get", edition_path(production)).json()["lines"]) == 3

@@ -15,7 +15,7 @@ from janoglot.adapt.actions.set_brief import set_brief
 from janoglot.adapt.actions.set_state import set_state
 from janoglot.adapt.actions.set_wording import set_wording
 from janoglot.adapt.actions.write_wordings import write_wordings
-from janoglot.adapt.doubts import doubts, ground_mark, wording_data
+from janoglot.adapt.doubts import Ground, doubts, wording_data
 from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, Cue, align
 from janoglot.core.errors import BadInput, Counted, Problem
 from janoglot.core.script.formats import read_script
@@ -216,14 +216,14 @@ class DoubtsView(APIView):
         """Everything about the wordings that deserves a look; or of those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
         asked, _, terms = str(request.query_params.get("after") or "").partition("/")
-        ground = ground_mark(edition)
+        ground = Ground.of(edition)
         # With other terms or names every line is to be looked at again.
-        found = current(edition, Mark.read(asked) if terms == ground else None)
-        mark = f"{found.mark}/{ground}"
+        found = current(edition, Mark.read(asked) if terms == ground.mark else None)
+        mark = f"{found.mark}/{ground.mark}"
         if edition.is_source:
             return Response({"mark": mark, "whole": True, "lines": [], "doubts": []})
         return Response({"mark": mark, "whole": found.since is None, "lines": sorted(found.since or ()),
-                         "doubts": doubts(found.state, found.since)})
+                         "doubts": doubts(found.state, ground, found.since)})
 
 
 class GaugeView(APIView):

@@ -36,7 +36,7 @@ def wording_data(wording: Wording, source: str) -> Data:
 
 
 @dataclass(frozen=True, slots=True)
-class _Ground:
+class Ground:
     """What the doubts of a line go by beside its own texts."""
 
     source_language: str
@@ -44,37 +44,38 @@ class _Ground:
     names: tuple[str, ...]
     terms: tuple[Term, ...]
 
+    @classmethod
+    def of(cls, edition: Edition) -> Ground:
+        names = Speaker.objects.filter(production=edition.production_id).values_list("name", flat=True)
+        return cls(edition.production.source_language, edition.language, tuple(sorted(names)),
+                   tuple(sorted(core_terms(edition), key=str)))
 
-def ground_mark(edition: Edition) -> str:
-    """Names the terms and names that doubts go by: another one, and every line is to be looked at again."""
-    names = sorted(Speaker.objects.filter(production=edition.production_id).values_list("name", flat=True))
-    return recipe_hash("doubts", names=names, terms=sorted(core_terms(edition), key=str))[:12]
+    @property
+    def mark(self) -> str:
+        """Names the terms and names: with others every line is to be looked at again."""
+        return recipe_hash("doubts", names=self.names, terms=self.terms)[:12]
 
 
-def doubts(state: EditionState, only: Collection[int] | None = None) -> list[Data]:
+def doubts(state: EditionState, ground: Ground, only: Collection[int] | None = None) -> list[Data]:
     """Of every line of an edition, or of ``only`` some, with anything to doubt. Spans are starts and lengths in
     characters of the wording; those of terms, but for forbidden ones, of the source."""
-    edition = state.row
-    production = edition.production
-    sources = source_words(production, only)
-    ground = _Ground(production.source_language, edition.language,
-                     tuple(Speaker.objects.filter(production=production).values_list("name", flat=True)),
-                     tuple(core_terms(edition)))
-    rows = Wording.objects.filter(edition=edition).exclude(doubt={})
+    sources = source_words(state.row.production, only)
+    rows = Wording.objects.filter(edition=state.row).exclude(doubt={})
     unsure = {line: tuple(doubt.get("words") or ()) for line, doubt in (
         rows if only is None else rows.filter(line_id__in=only)).values_list("line_id", "doubt")}
     found = []
-    for one, placement in zip(state.lines, state.placements, strict=True):
-        if only is None or one.id in only:
-            entry = _of_line(ground, CheckedWording(0, sources.get(one.id, ""), one.words, max(0.0, placement.over),
-                                                    not one.line.on_screen), unsure.get(one.id, ()))
-            if entry:
-                found.append({"line": one.id, **entry})
+    looked_at = zip(state.lines, state.placements, strict=True) if only is None else (
+        state.by_id[line] for line in sorted(only) if line in state.by_id)
+    for one, placement in looked_at:
+        entry = _of_line(ground, CheckedWording(0, sources.get(one.id, ""), one.words, max(0.0, placement.over),
+                                                not one.line.on_screen), unsure.get(one.id, ()))
+        if entry:
+            found.append({"line": one.id, **entry})
     return found
 
 
 @lru_cache(maxsize=120_000)
-def _of_line(ground: _Ground, line: CheckedWording, unsure: tuple[str, ...]) -> Data | None:
+def _of_line(ground: Ground, line: CheckedWording, unsure: tuple[str, ...]) -> Data | None:
     """What there is to doubt about one line, kept by all that it was worked out from; None for nothing."""
     terms = uses(line.source, line.text, ground.terms, ground.source_language, ground.language)
     known = [*ground.names, *(term.text for term in ground.terms if not term.forbidden), line.source]

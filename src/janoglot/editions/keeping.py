@@ -9,11 +9,15 @@ around it, however long the edition is. Nothing is kept that could not be worked
 from __future__ import annotations
 
 import copy
+import gzip
 import threading
 from collections import OrderedDict
 from collections.abc import Collection
+from contextlib import suppress
 from dataclasses import dataclass, field
+from pathlib import Path
 
+from django.core.cache import cache
 from django.db import transaction
 from django.db.models import F
 
@@ -22,9 +26,14 @@ from janoglot.core.speech.catalogue import catalogue
 from janoglot.editions.state import EditionState, lines_from_rows, settings_from_row, takes_there
 from janoglot.productions.belonging import belonging_of
 from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
+from janoglot.server.work import AWAY
 
 MOST_LINES = 100_000
 """In one process: about half a gigabyte."""
+MOST_TOLD = 16 * 1024**2
+"""Bytes of editions as they were told, in one process."""
+TOLD_SECONDS = 600
+"""For so long other processes find them."""
 _MOST_TOUCHED = 400
 """With more lines changed than this the edition is loaded afresh."""
 _MOST_RECORDS = 200
@@ -72,6 +81,9 @@ class Current:
 
 
 _kept: OrderedDict[int, _Kept] = OrderedDict()
+_told: OrderedDict[int, tuple[Mark, bytes]] = OrderedDict()
+# Nobody is told what another version of the code told.
+_CODE = f"{max(place.stat().st_mtime_ns for place in Path(__file__).parents[1].rglob('*.py')):x}"
 _locks: dict[int, threading.Lock] = {}
 _guard = threading.Lock()
 
@@ -94,10 +106,54 @@ def current(row: Edition, after: Mark | None = None) -> Current:
         return Current(state, kept.mark, since)
 
 
+def mark_of(row: Edition) -> Mark:
+    """How far the changes of an edition have got."""
+    made, stamp = Edition.objects.values_list("made", "production__stamp").get(pk=row.pk)
+    return Mark(stamp, made)
+
+
+def told_at(row: Edition, mark: Mark) -> bytes | None:
+    """The whole of an edition as somebody was told it at this mark, packed (RFC 1952): by this process or another."""
+    with _guard:
+        known = _told.get(row.pk)
+    if known is not None and known[0] == mark:
+        return known[1]
+    try:
+        told: bytes | None = cache.get(_place(row, mark))
+    except AWAY:
+        return None
+    if told is not None:
+        _know(row, mark, told)
+    return told
+
+
+def keep_told(row: Edition, mark: Mark, told: bytes) -> bytes:
+    """Keep it for whoever opens the edition next; packed."""
+    packed = gzip.compress(told, compresslevel=3, mtime=0)
+    _know(row, mark, packed)
+    with suppress(*AWAY):
+        cache.set(_place(row, mark), packed, TOLD_SECONDS)
+    return packed
+
+
+def _place(row: Edition, mark: Mark) -> str:
+    # The row's number may have been another's before, in a database that was emptied.
+    return f"edition-told-{_CODE}-{row.production.created.timestamp()}-{row.pk}-{mark}"
+
+
+def _know(row: Edition, mark: Mark, told: bytes) -> None:
+    with _guard:
+        _told[row.pk] = (mark, told)
+        _told.move_to_end(row.pk)
+        while sum(len(one) for _, one in _told.values()) > MOST_TOLD and len(_told) > 1:
+            _told.popitem(last=False)
+
+
 def forget_all() -> None:
     """As in a process that has just started."""
     with _guard:
         _kept.clear()
+        _told.clear()
 
 
 def note_made(edition: Edition, lines: Collection[int]) -> None:
@@ -119,8 +175,7 @@ def _let_go() -> None:
 
 def _up_to_date(row: Edition, kept: _Kept | None) -> _Kept:
     # The mark is read first: what is changed meanwhile is seen again, never missed.
-    made, stamp = Edition.objects.values_list("made", "production__stamp").get(pk=row.pk)
-    mark = Mark(stamp, made)
+    mark = mark_of(row)
     if kept is not None and kept.mark == mark:
         return kept
     found = _touched(row, kept.mark, mark) if kept is not None and mark.knows(kept.mark) else None

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gzip
 from typing import Any
 
+from django.http import HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -16,7 +18,7 @@ from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.core.timing.settings import own_timing
-from janoglot.editions.keeping import Mark, current
+from janoglot.editions.keeping import Current, Mark, current, keep_told, mark_of, told_at
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
 from janoglot.editions.state import TAKE_STATES
@@ -27,9 +29,10 @@ from janoglot.editions.timing_serializers import (
     holds_data,
     timing_data,
 )
-from janoglot.productions.models import QUALITIES
+from janoglot.productions.models import QUALITIES, Edition
 from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import number_fields
+from janoglot.server.rendering import as_json
 
 Data = dict[str, Any]
 
@@ -141,16 +144,31 @@ def asked_after(request: Request) -> Mark | None:
 
 class EditionView(APIView):
     @extend_schema(parameters=[AFTER], responses=EditionLinesSerializer)
-    def get(self, request: Request, production_id: int, language: str) -> Response:
+    def get(self, request: Request, production_id: int, language: str) -> Response | HttpResponse:
         """The lines of an edition: words, voice, take and place. All of them, or those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
-        found = current(edition, asked_after(request))
-        state = found.state
-        return Response({
-            "mark": str(found.mark), "whole": found.since is None, "edition": edition_data(edition, state),
-            "timing": timing_data(edition), "holds": holds_data(state.holds),
-            "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
-            "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
-                state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)
-                      if found.since is None or s.id in found.since],
-        })
+        after = asked_after(request)
+        told = told_at(edition, mark_of(edition)) if after is None else None
+        if told is None:
+            found = current(edition, after)
+            if found.since is not None:
+                return Response(edition_lines_data(edition, found))
+            told = keep_told(edition, found.mark, as_json(edition_lines_data(edition, found)))
+        if "gzip" in request.headers.get("Accept-Encoding", ""):
+            return HttpResponse(told, content_type="application/json",
+                                headers={"Content-Encoding": "gzip", "Vary": "Accept-Encoding"})
+        return HttpResponse(gzip.decompress(told), content_type="application/json")
+
+
+def edition_lines_data(edition: Edition, found: Current) -> Data:
+    # The row may have been read before the mark: what is told is never older than the mark says.
+    edition.refresh_from_db(fields=["timing"])
+    state = found.state
+    return {
+        "mark": str(found.mark), "whole": found.since is None, "edition": edition_data(edition, state),
+        "timing": timing_data(edition), "holds": holds_data(state.holds),
+        "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
+        "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
+            state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)
+                  if found.since is None or s.id in found.since],
+    }

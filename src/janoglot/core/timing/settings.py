@@ -116,5 +116,10 @@ def rates_over(own: Mapping[str, float], settings: TimingSettings) -> Rates:
 
 def own_timing(timing: LineTiming) -> dict[str, Any]:
     """What a line has of its own, by name; what follows the edition is left out."""
+    if timing == _USUAL:
+        return {}
     return {field.name: getattr(timing, field.name) for field in fields(LineTiming)
             if getattr(timing, field.name) != field.default}
+
+
+_USUAL = LineTiming()
