@@ -80,7 +80,8 @@ class FolderStore:
 
     def write(self, key: str, make: Callable[[Path], None]) -> Path:
         place = self._place(key)
-        place.parent.mkdir(parents=True, exist_ok=True)
+        if not place.parent.is_dir():
+            place.parent.mkdir(parents=True, exist_ok=True)
         with atomic_file(place) as half:
             make(half)
         return place

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import wave
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import lru_cache
@@ -301,7 +302,12 @@ def write_sound(store: Store, key: str, samples: Samples, rate: int) -> Path:
     whole = np.rint(np.clip(samples, -1.0, 1.0) * np.float32(32767)).astype(np.int16)
 
     def write(place: Path) -> None:
-        soundfile.write(place, whole, rate, subtype="PCM_16", format="WAV")
+        # Of many short sounds the library's opening and closing of files would take as long as what it writes.
+        with wave.open(str(place), "wb") as file:
+            file.setnchannels(1)
+            file.setsampwidth(2)
+            file.setframerate(rate)
+            file.writeframes(whole.astype("<i2", copy=False).tobytes())
 
     return store.write(key, write)
 
