@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from janoglot.core.adapt.aligning import DRIFTS, Cue, align, find_clock, shared_out
+from janoglot.core.adapt.aligning import DRIFTS, TimedText, align, find_clock, shared_out
 from janoglot.core.script.formats import read_script
 
 DEMO = Path(__file__).parents[2] / "demo" / "tidewater-clock.csv"
@@ -14,7 +14,7 @@ SLOTS = [line.slot for line in SCRIPT.lines]
 WORDS = [line.words for line in SCRIPT.lines]
 
 
-def variant(chance: random.Random, language: str, changes: set[str]) -> tuple[list[str], list[Cue], float, float]:
+def variant(chance: random.Random, language: str, changes: set[str]) -> tuple[list[str], list[TimedText], float, float]:
     """The demo's translation as somebody else might have cut it: what each line says then, the cues, offset and drift."""
     lines = [(line.start or 0.0, line.end or 0.0, line.wordings[language]) for line in SCRIPT.lines]
     truth = [text for *_, text in lines]
@@ -40,7 +40,7 @@ def variant(chance: random.Random, language: str, changes: set[str]) -> tuple[li
         cues = [(a + chance.uniform(-0.3, 0.3), b + chance.uniform(-0.3, 0.5), text) for a, b, text in cues]
     drift = chance.choice(DRIFTS) if "drift" in changes else 1.0
     offset = chance.uniform(-7, 70) if "shifted" in changes else 0.0
-    made = [Cue((a - offset) / drift, (b - offset) / drift, text) for a, b, text in cues]
+    made = [TimedText((a - offset) / drift, (b - offset) / drift, text) for a, b, text in cues]
     if "shuffled" in changes:
         chance.shuffle(made)
     return truth, made, offset, drift
@@ -80,7 +80,7 @@ def test_what_was_cut_otherwise_is_marked_and_what_was_not_is_not() -> None:
 
 def test_every_cue_is_used_once_or_told_to_be_left() -> None:
     _, cues, *_ = variant(random.Random(5), "de-DE", {"merged", "split", "missing", "shuffled"})
-    cues.append(Cue(9_000.0, 9_002.0, "Somewhere else altogether."))
+    cues.append(TimedText(9_000.0, 9_002.0, "Somewhere else altogether."))
     found = align(SLOTS, WORDS, cues)
     used = [k for bead in found.beads for k in bead.cues]
     assert sorted(used) == list(range(len(cues)))
@@ -88,14 +88,14 @@ def test_every_cue_is_used_once_or_told_to_be_left() -> None:
 
 
 def test_without_times_lengths_alone_decide() -> None:
-    cues = [Cue(None, None, line.wordings["es-MX"]) for line in SCRIPT.lines]
+    cues = [TimedText(None, None, line.wordings["es-MX"]) for line in SCRIPT.lines]
     found = align([None] * len(WORDS), WORDS, cues)
     assert found.texts == [cue.text for cue in cues]
 
 
 def test_nothing_to_align_is_no_trouble() -> None:
     assert align(SLOTS[:2], WORDS[:2], []).texts == ["", ""]
-    assert align([], [], [Cue(0.0, 1.0, "x")]).left == [0]
+    assert align([], [], [TimedText(0.0, 1.0, "x")]).left == [0]
     assert find_clock([], []).drift == 1.0
 
 

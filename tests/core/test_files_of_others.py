@@ -8,7 +8,7 @@ import pytest
 from translate.storage import tbx, tmx
 
 from janoglot.core.adapt.term_files import read_terms
-from janoglot.core.adapt.termbase import Term
+from janoglot.core.adapt.termbase import TermPair
 from janoglot.core.adapt.tmx import read_tmx
 from janoglot.core.adapt.xliff import read_xliff
 
@@ -118,7 +118,7 @@ TBX_DCT = """<?xml version="1.0" encoding="UTF-8"?>
 
 def test_a_termbase_in_tags_says_what_is_not_to_be_used() -> None:
     found = read_terms(TBX_DCT.encode(), "terms.tbx", "en-GB", "es-MX")
-    assert Term("high water", "pleamar") in [Term(one.source, one.text, one.forbidden) for one in found]
+    assert TermPair("high water", "pleamar") in [TermPair(one.source, one.text, one.forbidden) for one in found]
     assert ("marea llena", True) in [(one.text, one.forbidden) for one in found]
     assert {one.note for one in found} == {"when the sea is highest"}
 

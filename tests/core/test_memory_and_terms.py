@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from janoglot.core.adapt.memory import Memory, Unit, difference, joined
 from janoglot.core.adapt.term_files import read_terms, write_csv, write_tbx
-from janoglot.core.adapt.termbase import Term, find_term, merged, uses
+from janoglot.core.adapt.termbase import TermPair, find_term, merged, uses
 from janoglot.core.adapt.tmx import read_tmx, write_tmx
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import BadInput
@@ -76,25 +76,25 @@ class TestTerms:
         assert find_term(term, text, "en-GB") == []
 
     def test_a_line_keeps_to_its_terms_or_not(self) -> None:
-        terms = [Term("tide clock", "reloj de marea"), Term("keeper", "guardián"), Term("", "celador", True)]
+        terms = [TermPair("tide clock", "reloj de marea"), TermPair("keeper", "guardián"), TermPair("", "celador", True)]
         found = uses("The keeper of the tide clock.", "El celador de los relojes de marea.", terms, "en-GB", "es-MX")
         assert [(use.term.text, use.kept) for use in found] == [
             ("guardián", False), ("reloj de marea", True), ("celador", False)]
 
     def test_nothing_is_doubled(self) -> None:
-        assert merged([Term("a", "b")], [Term("A", "B"), Term("c", "d"), Term("c", "d")]) == [Term("c", "d")]
+        assert merged([TermPair("a", "b")], [TermPair("A", "B"), TermPair("c", "d"), TermPair("c", "d")]) == [TermPair("c", "d")]
 
-    @given(st.lists(st.builds(Term, texts, texts, st.just(False), st.one_of(st.just(""), texts)), max_size=6))
-    def test_tbx_comes_back_as_it_went(self, terms: list[Term]) -> None:
-        terms = [*terms, Term("", "celador", True, "another trade")]
+    @given(st.lists(st.builds(TermPair, texts, texts, st.just(False), st.one_of(st.just(""), texts)), max_size=6))
+    def test_tbx_comes_back_as_it_went(self, terms: list[TermPair]) -> None:
+        terms = [*terms, TermPair("", "celador", True, "another trade")]
         assert read_terms(write_tbx(terms, "en-GB", "es-MX").encode(), "t.tbx", "en-GB", "es-MX") == terms
 
-    @given(st.lists(st.builds(Term, texts, texts, st.just(False), texts), min_size=1, max_size=6))
-    def test_csv_comes_back_as_it_went_and_holds_no_formula(self, terms: list[Term]) -> None:
+    @given(st.lists(st.builds(TermPair, texts, texts, st.just(False), texts), min_size=1, max_size=6))
+    def test_csv_comes_back_as_it_went_and_holds_no_formula(self, terms: list[TermPair]) -> None:
         terms = [term for term in terms if not any(x.startswith("'") for x in (term.source, term.text, term.note))]
-        content = write_csv([*terms, Term("", "=1+1", True)])
+        content = write_csv([*terms, TermPair("", "=1+1", True)])
         assert "\n,=1" not in content
-        assert read_terms(content.encode(), "t.csv", "en-GB", "es-MX") == [*terms, Term("", "=1+1", True)]
+        assert read_terms(content.encode(), "t.csv", "en-GB", "es-MX") == [*terms, TermPair("", "=1+1", True)]
 
     def test_an_older_termbase_and_a_table_with_tags(self) -> None:
         old = b"""<martif type="TBX-Basic"><text><body><termEntry id="1">
@@ -102,8 +102,8 @@ class TestTerms:
             <langSet xml:lang="es"><tig><term>guardi\xc3\xa1n</term></tig>
             <ntig><termGrp><term>celador</term><termNote type="administrativeStatus">deprecatedTerm-admn-sts</termNote>
             </termGrp></ntig></langSet></termEntry></body></text></martif>"""
-        assert read_terms(old, "old.xml", "en-GB", "es-MX") == [Term("keeper", "guardián"), Term("", "celador", True)]
-        assert read_terms("EN;es-MX\nkeeper;guardián\n".encode(), "t.csv", "en-GB", "es-MX") == [Term("keeper", "guardián")]
+        assert read_terms(old, "old.xml", "en-GB", "es-MX") == [TermPair("keeper", "guardián"), TermPair("", "celador", True)]
+        assert read_terms("EN;es-MX\nkeeper;guardián\n".encode(), "t.csv", "en-GB", "es-MX") == [TermPair("keeper", "guardián")]
 
     def test_a_table_without_the_language_is_refused(self) -> None:
         with pytest.raises(BadInput, match="es-MX"):
@@ -118,7 +118,7 @@ class TestTerms:
     ("Is it late?", "Es tarde.", "question_lost"), ("It is late.", "¿Es tarde?", "question_added"),
 ])
 def test_each_check_finds_its_own(source: str, text: str, code: str) -> None:
-    terms = [Term("keeper", "guardián"), Term("", "celador", True)]
+    terms = [TermPair("keeper", "guardián"), TermPair("", "celador", True)]
     found = check_wordings([CheckedWording(1, source, text)], "en-GB", "es-MX", ["Marlow"], terms)
     assert [finding.code for finding in found] == [code]
 

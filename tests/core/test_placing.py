@@ -14,7 +14,7 @@ from scipy.optimize import minimize
 
 from janoglot.core.timing.pacing import AFTER_BROKEN_OFF, AFTER_QUESTION, AFTER_TRAILING_OFF, GAP, NEW_PART, gap_after
 from janoglot.core.timing.placing import Placement, TimedLine, least_cost_times, overlap_meant, place, programme_seconds
-from janoglot.core.timing.settings import LineTiming, TimingSettings
+from janoglot.core.timing.settings import OwnTiming, TimingSettings
 
 SLACK = 2e-3
 NO_SILENCE = TimingSettings(run_on=0.0, early=0.0, late=0.0)
@@ -79,7 +79,7 @@ class TestWorkedOutByHand:
         assert second.late == pytest.approx(0.5, abs=2e-3)
 
     def test_a_mouth_in_sight_allows_only_eight_hundredths(self) -> None:
-        seen, unseen = (only(line(1, 2.6, (0.5, 2.5), "a", timing=LineTiming(late=0.0)),
+        seen, unseen = (only(line(1, 2.6, (0.5, 2.5), "a", timing=OwnTiming(late=0.0)),
                              line(2, 1.5, (2.5, 4.0), "b", in_sight=sight), run_on=0.3, early=0.0)
                         for sight in (True, False))
         assert -0.08 - SLACK <= seen[1].late <= 0.08 + SLACK
@@ -124,35 +124,35 @@ class TestWorkedOutByHand:
 class TestModes:
     @pytest.mark.parametrize("natural", [1.65, 1.8, 2.0, 2.2, 2.6])
     def test_hold_fills_the_slot_to_a_hundredth(self, natural: float) -> None:
-        placed = only(line(1, natural, (1.0, 3.0), timing=LineTiming("hold")))[0]
+        placed = only(line(1, natural, (1.0, 3.0), timing=OwnTiming("hold")))[0]
         assert placed.start == pytest.approx(1.0, abs=0.005)
         assert placed.end == pytest.approx(3.0, abs=0.01)
         assert placed.misfit == 0
 
     def test_hold_keeps_its_place_though_the_one_before_is_long(self) -> None:
-        first, second = only(line(1, 2.6, (0.0, 2.0), "a"), line(2, 2.0, (2.1, 4.0), "b", timing=LineTiming("hold")))
+        first, second = only(line(1, 2.6, (0.0, 2.0), "a"), line(2, 2.0, (2.1, 4.0), "b", timing=OwnTiming("hold")))
         assert [second.start, second.end] == pytest.approx([2.1, 4.0], abs=0.01)
         assert first.end <= 2.1 + SLACK
 
     def test_hold_of_a_line_far_too_short_says_so(self) -> None:
-        placed = only(line(1, 1.0, (1.0, 3.0), timing=LineTiming("hold")))[0]
+        placed = only(line(1, 1.0, (1.0, 3.0), timing=OwnTiming("hold")))[0]
         assert placed.rate == pytest.approx(0.8, abs=0.001)
         assert "short" in placed.flags
         assert placed.misfit == pytest.approx(0.75, abs=0.01)
 
     def test_let_run_keeps_its_natural_length(self) -> None:
-        first, second = only(line(1, 4.0, (0.0, 2.0), "a", timing=LineTiming("run")), line(2, 1.0, (6.0, 7.0), "b"))
+        first, second = only(line(1, 4.0, (0.0, 2.0), "a", timing=OwnTiming("run")), line(2, 1.0, (6.0, 7.0), "b"))
         assert (first.start, first.seconds, first.rate, first.misfit) == (0.0, 4.0, 1.0, 0.0)
         assert second.start == 6.0
 
     def test_pinned_starts_there_and_the_others_make_room(self) -> None:
         first, second = only(line(1, 2.0, (0.0, 2.0), "a"),
-                             line(2, 1.8, (2.2, 4.0), "b", timing=LineTiming("pinned", at=1.9)))
+                             line(2, 1.8, (2.2, 4.0), "b", timing=OwnTiming("pinned", at=1.9)))
         assert second.start == pytest.approx(1.9, abs=1e-3)
         assert first.end <= 1.9 + SLACK
 
     def test_a_length_that_was_asked_for_is_kept(self) -> None:
-        placed = only(line(1, 2.0, (0.0, 3.0), timing=LineTiming(seconds=2.4)))[0]
+        placed = only(line(1, 2.0, (0.0, 3.0), timing=OwnTiming(seconds=2.4)))[0]
         assert placed.seconds == pytest.approx(2.4, abs=0.006)
 
     def test_a_voice_may_have_rates_of_its_own(self) -> None:
@@ -160,7 +160,7 @@ class TestModes:
         assert placed.rate == pytest.approx(1.1)
 
     def test_an_overlap_may_be_allowed(self) -> None:
-        lines = [line(1, 3.2, (0.0, 2.0), "a", timing=LineTiming(overlap=0.4, run_on=0.4)), line(2, 2.0, (2.0, 4.0), "b")]
+        lines = [line(1, 3.2, (0.0, 2.0), "a", timing=OwnTiming(overlap=0.4, run_on=0.4)), line(2, 2.0, (2.0, 4.0), "b")]
         first, second = place(lines, NO_SILENCE)
         assert second.start == 2.0
         assert 0 < first.end - second.start <= 0.4 + SLACK
@@ -187,7 +187,7 @@ class TestUntimed:
         assert only(line(1, 1.0), line(2, 1.0), pace=2.0)[1].start == pytest.approx(1.0 + GAP / 2)
 
     def test_a_pause_of_ones_own_may_lie_below_nothing(self) -> None:
-        first, second = only(line(1, 2.0), line(2, 1.0, timing=LineTiming(pause=-0.5)))
+        first, second = only(line(1, 2.0), line(2, 1.0, timing=OwnTiming(pause=-0.5)))
         assert second.start == pytest.approx(first.end - 0.5)
 
     def test_a_line_without_times_follows_the_one_before_it(self) -> None:
@@ -390,7 +390,7 @@ def decided_scripts(draw: st.DrawFn) -> list[TimedLine]:
         at = max(0.0, at + draw(st.floats(-0.4, 1.5)))
         length = draw(st.floats(0.3, 3.0))
         mode = draw(st.sampled_from(["within", "hold", "run", "pinned"]))
-        timing = LineTiming(mode, at=max(0.0, at + draw(st.floats(-0.5, 0.5))) if mode == "pinned" else None,
+        timing = OwnTiming(mode, at=max(0.0, at + draw(st.floats(-0.5, 0.5))) if mode == "pinned" else None,
                             seconds=draw(st.one_of(st.none(), st.floats(0.3, 3.0))))
         lines.append(line(number, length * draw(st.floats(0.4, 2.5)), (at, at + length), timing=timing,
                           part_end=draw(st.one_of(st.none(), st.just(at + 4 * length)))))

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, EngineError
 from janoglot.core.speech.acoustics import measure_voice
-from janoglot.core.speech.casting import apart, cast_rest
+from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Samples, Shaping, Spoken, Utterance
@@ -37,6 +37,7 @@ from janoglot.core.speech.trimming import audible_span, scaled_pauses
 from janoglot.core.speech.voice_table import coverage, recognition_rows
 from janoglot.core.store import FolderStore
 from tests.core.conftest import DEMO
+from tests.core.shapes import apart
 
 RICH = [voice for voice in catalogue().values() if voice.is_rich]
 LINE = "Mind the third step."

@@ -9,7 +9,7 @@ import pytest
 
 from janoglot.core.timing import runs
 from janoglot.core.timing.placing import TimedLine, _solved, place
-from janoglot.core.timing.settings import LineTiming, TimingSettings
+from janoglot.core.timing.settings import OwnTiming, TimingSettings
 
 
 def programme(count: int, seed: int, silences: tuple[float, ...]) -> list[TimedLine]:
@@ -17,7 +17,7 @@ def programme(count: int, seed: int, silences: tuple[float, ...]) -> list[TimedL
     lines, at = [], 0.0
     for number in range(1, count + 1):
         long = chance.uniform(0.6, 5.0)
-        timing = LineTiming(mode=chance.choice(("within",) * 12 + ("hold", "run"))) if chance.random() < 0.3 else LineTiming()
+        timing = OwnTiming(mode=chance.choice(("within",) * 12 + ("hold", "run"))) if chance.random() < 0.3 else OwnTiming()
         lines.append(TimedLine(number, f"S{chance.randrange(4)}", "Words.", long * chance.uniform(0.6, 1.45),
                                (round(at, 3), round(at + long, 3)), str(number // 60), chance.choice((None, True, False)),
                                timing=timing))
@@ -48,7 +48,7 @@ def test_after_every_edit_it_is_what_it_would_be_afresh(silences: tuple[float, .
         elif what == "gone":
             lines[at] = replace(line, natural=None)
         else:
-            lines[at] = replace(line, timing=LineTiming(run_on=4.0, late=1.0))
+            lines[at] = replace(line, timing=OwnTiming(run_on=4.0, late=1.0))
         kept = [one for one in place(lines, settings) if "no_take" not in one.flags]
         runs.forget_runs()
         assert kept == [one for one in place(lines, settings) if "no_take" not in one.flags]

@@ -11,7 +11,7 @@ from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import BadInput, EngineError, UnknownVoice
 from janoglot.core.languages import primary
 from janoglot.core.speech.acoustics import measure_voice
-from janoglot.core.speech.casting import apart, cast_rest
+from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery, Shaping, Utterance
@@ -30,6 +30,7 @@ from janoglot.core.speech.trimming import audible_span, trim
 from janoglot.core.speech.voice_table import measured_voices, semitones_apart, voice_table
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import FolderStore
+from tests.core.shapes import apart
 
 WORDS = "Mind the third step, it has been loose since the winter."
 LIGHT = {v.id: v for v in catalogue().values() if not v.is_rich}

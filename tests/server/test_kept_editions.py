@@ -12,7 +12,7 @@ from django.test.utils import CaptureQueriesContext
 
 from janoglot.core.timing import runs
 from janoglot.editions import keeping
-from janoglot.editions.keeping import Mark, current, forget_all
+from janoglot.editions.keeping import SeenMark, current, forget_all
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition, Line, Part, Production, Speaker
 from tests.server.conftest import Call, edition_path
@@ -171,9 +171,9 @@ def test_the_longest_unused_is_let_go(ready: Production, monkeypatch: pytest.Mon
 
 
 def test_marks_are_ordered_by_both_counts() -> None:
-    assert Mark(3, 1).knows(Mark(3, 0))
-    assert not Mark(3, 1).knows(Mark(2, 2))
-    assert Mark.read(str(Mark(12, 7))) == Mark(12, 7)
+    assert SeenMark(3, 1).knows(SeenMark(3, 0))
+    assert not SeenMark(3, 1).knows(SeenMark(2, 2))
+    assert SeenMark.read(str(SeenMark(12, 7))) == SeenMark(12, 7)
 
 
 def test_whoever_opens_an_edition_next_is_told_what_the_first_was_by_any_process(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -16,12 +16,12 @@ from janoglot.adapt.actions.set_state import set_state
 from janoglot.adapt.actions.set_wording import set_wording
 from janoglot.adapt.actions.write_wordings import write_wordings
 from janoglot.adapt.doubts import Ground, doubts, wording_data
-from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, Cue, align
+from janoglot.core.adapt.aligning import DOUBTFUL, Aligned, Clock, TimedText, align
 from janoglot.core.errors import BadInput, Counted, Problem
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.model import Script
 from janoglot.editions.gauging import gauge_for
-from janoglot.editions.keeping import Mark, current
+from janoglot.editions.keeping import SeenMark, current
 from janoglot.editions.line_api import AFTER, asked_after
 from janoglot.productions.models import ADDRESSES, ORIGINS, Line, Wording
 from janoglot.productions.permissions import edition_for, require_change
@@ -218,7 +218,7 @@ class DoubtsView(APIView):
         asked, _, terms = str(request.query_params.get("after") or "").partition("/")
         ground = Ground.of(edition)
         # With other terms or names every line is to be looked at again.
-        found = current(edition, Mark.read(asked) if terms == ground.mark else None)
+        found = current(edition, SeenMark.read(asked) if terms == ground.mark else None)
         mark = f"{found.mark}/{ground.mark}"
         if edition.is_source:
             return Response({"mark": mark, "whole": True, "lines": [], "doubts": []})
@@ -295,7 +295,7 @@ class CaptionsView(APIView):
 
 def _aligned(lines: list[Line], sources: dict[int, str], script: Script, clock: Clock | None) -> Aligned:
     """Raises BadInput where nothing belongs together."""
-    cues = [Cue(line.start, line.end, line.words) for line in script.lines]
+    cues = [TimedText(line.start, line.end, line.words) for line in script.lines]
     found = align([line.slot for line in lines], [sources.get(line.pk, "") for line in lines], cues, clock)
     timed = any(line.slot for line in lines) and all(cue.start is not None for cue in cues)
     if not any(found.texts) or (timed and clock is None and found.clock.share < 0.1 and len(cues) > 3):

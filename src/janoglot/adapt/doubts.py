@@ -11,7 +11,7 @@ from janoglot.adapt.actions.change_terms import core_terms
 from janoglot.core.adapt.memory import difference
 from janoglot.core.adapt.rude_words import rude_words
 from janoglot.core.adapt.spelling import misspelt
-from janoglot.core.adapt.termbase import Term, uses
+from janoglot.core.adapt.termbase import TermPair, uses
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import Problem
 from janoglot.core.graph import recipe_hash
@@ -42,7 +42,7 @@ class Ground:
     source_language: str
     language: str
     names: tuple[str, ...]
-    terms: tuple[Term, ...]
+    terms: tuple[TermPair, ...]
 
     @classmethod
     def of(cls, edition: Edition) -> Ground:

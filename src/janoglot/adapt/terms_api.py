@@ -16,7 +16,7 @@ from janoglot.adapt.actions.change_terms import add_terms, change_term, core_ter
 from janoglot.adapt.api import BroughtSerializer, CountSerializer
 from janoglot.adapt.models import Term
 from janoglot.core.adapt.term_files import read_terms, write_csv, write_tbx
-from janoglot.core.adapt.termbase import Term as CoreTerm
+from janoglot.core.adapt.termbase import TermPair
 from janoglot.core.errors import BadInput
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import content_disposition
@@ -54,7 +54,7 @@ class TermsView(APIView):
         edition = edition_for(request.user, production_id, language, change=True)
         given = TermSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        count = add_terms(request.user, edition, [CoreTerm(*(given.validated_data[name] for name in _NAMES))])
+        count = add_terms(request.user, edition, [TermPair(*(given.validated_data[name] for name in _NAMES))])
         return Response({"count": count}, status=status.HTTP_201_CREATED)
 
 

@@ -155,7 +155,7 @@ def measure_data(voice: Voice, measure: VoiceMeasure) -> Data:
             "estimated": known_measure(voice, takes()) is None}
 
 
-def heard(casting: Casting, voice: Voice) -> VoiceMeasure:
+def measure_of(casting: Casting, voice: Voice) -> VoiceMeasure:
     """What a casting sounds like, its settings with it."""
     return set_as(measure_or_estimate(voice, takes()), casting.settings)
 
@@ -168,7 +168,7 @@ def cast_of(edition: Edition) -> list[tuple[Casting, Voice]]:
 
 def castings_data(edition: Edition) -> list[Data]:
     known = cast_of(edition)
-    pairs = contrast({c.speaker.name: heard(c, voice) for c, voice in known}, who_is_together(edition.production))
+    pairs = contrast({c.speaker.name: measure_of(c, voice) for c, voice in known}, who_is_together(edition.production))
     alike: dict[str, list[str]] = {}
     for pair in pairs:
         if pair.alike:
@@ -312,10 +312,10 @@ class MatchView(APIView):
         kept = [voice for voice in newest(kept_for(request.user, edition.production)) if voice.speaks(language)]
         voices = [*kept, *voices_for(language)]
         together = who_is_together(edition.production)
-        others = {c.speaker.name: heard(c, voice) for c, voice in cast_of(edition)
+        others = {c.speaker.name: measure_of(c, voice) for c, voice in cast_of(edition)
                   if c.speaker_id != speaker.pk and frozenset((c.speaker.name, speaker.name)) in together}
         source = edition.production.editions.get(language=edition.production.source_language)
-        model = next((heard(c, voice) for c, voice in cast_of(source) if c.speaker_id == speaker.pk), None)
+        model = next((measure_of(c, voice) for c, voice in cast_of(source) if c.speaker_id == speaker.pk), None)
         rows: list[Data] = []
         for voice in voices:
             measure = measure_or_estimate(voice, takes())
@@ -355,7 +355,7 @@ class ContrastView(APIView):
         """How far apart the voices of an edition sound; for pairs hard to tell apart, a better choice."""
         edition = edition_for(request.user, production_id, language)
         known = cast_of(edition)
-        cast = {c.speaker.name: heard(c, voice) for c, voice in known}
+        cast = {c.speaker.name: measure_of(c, voice) for c, voice in known}
         ids = {c.speaker.name: c.speaker_id for c, _ in known}
         together = who_is_together(edition.production)
         pairs = contrast(cast, together)
@@ -438,15 +438,15 @@ class BringCastingsView(APIView):
         count = bring_castings(request.user, production, coming, None if take is None else whole_numbers(
             take.split(","))) if given.validated_data["apply"] else 0
 
-        def heard_as(voice: str) -> str:
+        def name_of(voice: str) -> str:
             found = voice_cast(voice)
             return found.name if found else voice
 
         return Response({
             "count": count, "problems": [problem_data(p) for p in problems[:200]],
             "rows": [{"row": one.row.row, "speaker": one.speaker.name, "language": one.edition.language,
-                      "what": one.what, "voice": heard_as(one.row.voice),
-                      "now": heard_as(one.now.voice) if one.now else ""} for one in coming if one.what != "same"],
+                      "what": one.what, "voice": name_of(one.row.voice),
+                      "now": name_of(one.now.voice) if one.now else ""} for one in coming if one.what != "same"],
         })
 
 

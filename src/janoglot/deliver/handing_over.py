@@ -59,7 +59,7 @@ _STOPS: dict[str, Template] = {
 }
 
 
-class ProductionSource:
+class ProductionMaterial:
     """Where a deliverable takes what it is made of: a production's script alone."""
 
     def __init__(self, production: Production) -> None:
@@ -95,7 +95,7 @@ class ProductionSource:
         raise NotImplementedError
 
 
-class EditionSource(ProductionSource):
+class EditionMaterial(ProductionMaterial):
     """An edition as it stands; or, where ``recipe`` names a mix, as that has it, whatever has changed since."""
 
     def __init__(self, edition: Edition, recipe: str = "") -> None:

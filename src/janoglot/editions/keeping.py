@@ -40,7 +40,7 @@ _MOST_RECORDS = 200
 
 
 @dataclass(frozen=True, slots=True, order=True)
-class Mark:
+class SeenMark:
     """How far the changes of an edition have been seen."""
 
     stamp: int
@@ -50,23 +50,23 @@ class Mark:
         return f"{self.stamp}.{self.made}"
 
     @classmethod
-    def read(cls, text: str) -> Mark | None:
+    def read(cls, text: str) -> SeenMark | None:
         """None for anything else."""
         stamp, _, made = text.partition(".")
         one, other = whole_number(stamp), whole_number(made)
         return None if one is None or other is None else cls(one, other)
 
-    def knows(self, other: Mark) -> bool:
+    def knows(self, other: SeenMark) -> bool:
         return self.stamp >= other.stamp and self.made >= other.made
 
 
 @dataclass(slots=True)
 class _Kept:
-    mark: Mark
+    mark: SeenMark
     state: EditionState
-    whole_at: Mark
+    whole_at: SeenMark
     """Who has seen less than this is told everything."""
-    changed: dict[int, Mark] = field(default_factory=dict)
+    changed: dict[int, SeenMark] = field(default_factory=dict)
     """By line, when it was last seen to be otherwise."""
 
 
@@ -76,19 +76,19 @@ class Current:
     with; None where that is unknown, and all of them are to be told."""
 
     state: EditionState
-    mark: Mark
+    mark: SeenMark
     since: set[int] | None
 
 
 _kept: OrderedDict[int, _Kept] = OrderedDict()
-_told: OrderedDict[int, tuple[Mark, bytes]] = OrderedDict()
+_told: OrderedDict[int, tuple[SeenMark, bytes]] = OrderedDict()
 # Nobody is told what another version of the code told.
 _CODE = f"{max(place.stat().st_mtime_ns for place in Path(__file__).parents[1].rglob('*.py')):x}"
 _locks: dict[int, threading.Lock] = {}
 _guard = threading.Lock()
 
 
-def current(row: Edition, after: Mark | None = None) -> Current:
+def current(row: Edition, after: SeenMark | None = None) -> Current:
     """How the edition in ``row`` stands now."""
     with _guard:
         lock = _locks.setdefault(row.pk, threading.Lock())
@@ -106,13 +106,13 @@ def current(row: Edition, after: Mark | None = None) -> Current:
         return Current(state, kept.mark, since)
 
 
-def mark_of(row: Edition) -> Mark:
+def mark_of(row: Edition) -> SeenMark:
     """How far the changes of an edition have got."""
     made, stamp = Edition.objects.values_list("made", "production__stamp").get(pk=row.pk)
-    return Mark(stamp, made)
+    return SeenMark(stamp, made)
 
 
-def told_at(row: Edition, mark: Mark) -> bytes | None:
+def told_at(row: Edition, mark: SeenMark) -> bytes | None:
     """The whole of an edition as somebody was told it at this mark, packed (RFC 1952): by this process or another."""
     with _guard:
         known = _told.get(row.pk)
@@ -127,7 +127,7 @@ def told_at(row: Edition, mark: Mark) -> bytes | None:
     return told
 
 
-def keep_told(row: Edition, mark: Mark, told: bytes) -> bytes:
+def keep_told(row: Edition, mark: SeenMark, told: bytes) -> bytes:
     """Keep it for whoever opens the edition next; packed."""
     packed = gzip.compress(told, compresslevel=3, mtime=0)
     _know(row, mark, packed)
@@ -136,12 +136,12 @@ def keep_told(row: Edition, mark: Mark, told: bytes) -> bytes:
     return packed
 
 
-def _place(row: Edition, mark: Mark) -> str:
+def _place(row: Edition, mark: SeenMark) -> str:
     # The row's number may have been another's before, in a database that was emptied.
     return f"edition-told-{_CODE}-{row.production.created.timestamp()}-{row.pk}-{mark}"
 
 
-def _know(row: Edition, mark: Mark, told: bytes) -> None:
+def _know(row: Edition, mark: SeenMark, told: bytes) -> None:
     with _guard:
         _told[row.pk] = (mark, told)
         _told.move_to_end(row.pk)
@@ -204,7 +204,7 @@ class _Touched:
     settings: bool = False
 
 
-def _touched(row: Edition, seen: Mark, now: Mark) -> _Touched | None:
+def _touched(row: Edition, seen: SeenMark, now: SeenMark) -> _Touched | None:
     """What has changed in or for this edition; None where it is quicker to load it afresh."""
     found = _Touched()
     touched = found.lines

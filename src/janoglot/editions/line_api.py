@@ -18,7 +18,7 @@ from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.core.timing.settings import own_timing
-from janoglot.editions.keeping import Current, Mark, current, keep_told, mark_of, told_at
+from janoglot.editions.keeping import Current, SeenMark, current, keep_told, mark_of, told_at
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
 from janoglot.editions.state import TAKE_STATES
@@ -137,9 +137,9 @@ def _in_this_edition(own: Data, shift: float) -> Data:
 AFTER = OpenApiParameter("after", str, description="A mark: only lines that are otherwise since are told.")
 
 
-def asked_after(request: Request) -> Mark | None:
+def asked_after(request: Request) -> SeenMark | None:
     """The mark that a client has seen; None where it has none, or it is none of ours."""
-    return Mark.read(str(request.query_params.get("after") or ""))
+    return SeenMark.read(str(request.query_params.get("after") or ""))
 
 
 class EditionView(APIView):

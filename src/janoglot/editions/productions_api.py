@@ -64,7 +64,7 @@ def brief_data(production: Production, user: Any) -> dict[str, Any]:
         editions.append(edition_data(edition, EditionState.of(edition, [])))
         editions[-1]["counts"]["lines"] = count
     said = dict(production.lines.order_by().values_list("speaker_id").annotate(Count("id")))
-    return _around(production, user, editions, said, production.lines.filter(start_ms__isnull=False).exists(), True)
+    return _with_editions(production, user, editions, said, brief=True)
 
 
 def production_data(production: Production, user: Any) -> dict[str, Any]:
@@ -73,16 +73,17 @@ def production_data(production: Production, user: Any) -> dict[str, Any]:
         edition.production = production
         editions.append(edition_data(edition))
     said = dict(production.lines.order_by().values_list("speaker_id").annotate(Count("id")))
-    return _around(production, user, editions, said, production.lines.filter(start_ms__isnull=False).exists(), False)
+    return _with_editions(production, user, editions, said, brief=False)
 
 
-def _around(production: Production, user: Any, editions: list[dict[str, Any]], said: Mapping[int, int], timed: bool,
-            brief: bool) -> dict[str, Any]:
+def _with_editions(production: Production, user: Any, editions: list[dict[str, Any]], said: Mapping[int, int],
+                   brief: bool) -> dict[str, Any]:
     newest = undoable(user, production).first()
     again = redoable(user, production).first()
     return {
         "id": production.pk, "name": production.name, "source_language": production.source_language,
-        "target_lufs": production.target_lufs, "timed": timed, "brief": brief, "commercial": production.commercial,
+        "target_lufs": production.target_lufs, "timed": production.lines.filter(start_ms__isnull=False).exists(),
+        "brief": brief, "commercial": production.commercial,
         "archived": production.archived, "fps": production.fps,
         "role": role_of(user, production), "editions": editions,
         "speakers": [{"id": p.pk, "name": p.name, "position": p.position, "lines": said.get(p.pk, 0), "note": p.note}

@@ -15,8 +15,7 @@ from janoglot.core.speech.directing import carried
 from janoglot.core.speech.settings import SETTINGS
 from janoglot.core.speech.takes import Take as CoreTake
 from janoglot.core.speech.voices import Voice
-from janoglot.core.timing.settings import LineTiming as CoreTiming
-from janoglot.core.timing.settings import Rates, rates_over, timing_of
+from janoglot.core.timing.settings import OwnTiming, Rates, rates_over, timing_of
 from janoglot.productions.models import (
     Casting,
     Edition,
@@ -107,7 +106,7 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None,
         row[0]: row[1:] for row in wordings.values_list("line_id", "text", "state", "revision", "take_id")}
     own = {one.line_id: own_casting(one) for one in castings}
     timed = {one.line_id: one.core for one in timings}
-    usual = CoreTiming()
+    usual = OwnTiming()
     directions = {one.line_id: one for one in directed}
     found = []
     for number, (pk, part, speaker, kind, in_sight, start, end, notes) in enumerate(lines.values_list(

@@ -9,7 +9,7 @@ from typing import Any
 from rest_framework import serializers
 
 from janoglot.core.timing.holds import Hold
-from janoglot.core.timing.settings import MODES, RATES, LineTiming, TimingSettings, timing_of
+from janoglot.core.timing.settings import MODES, RATES, OwnTiming, TimingSettings, timing_of
 from janoglot.productions.models import Edition
 from janoglot.server.fields import number_fields
 
@@ -36,7 +36,7 @@ class LineTimingSerializer(serializers.Serializer[Data]):
     mode = serializers.ChoiceField(MODES, required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:  # type: ignore[type-arg]
-        return {**super().get_fields(), **number_fields(LineTiming, required=False, allow_null=True)}
+        return {**super().get_fields(), **number_fields(OwnTiming, required=False, allow_null=True)}
 
 
 class HoldSerializer(serializers.Serializer[Data]):

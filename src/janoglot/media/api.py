@@ -48,8 +48,8 @@ class MediaChangeSerializer(serializers.Serializer[Data]):
 
 class MediaSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
-    role = serializers.ChoiceField(Media.Role.choices)
-    played = serializers.BooleanField(help_text="Of those of one role, one is.")
+    purpose = serializers.ChoiceField(Media.Purpose.choices)
+    played = serializers.BooleanField(help_text="Of those of one purpose, one is.")
     state = serializers.ChoiceField(MEDIA_STATES, help_text="Of its copies to play and draw.")
     share = serializers.FloatField(help_text="Of them, that is made: 0 to 1.")
     fault = serializers.CharField()
@@ -67,7 +67,7 @@ class MediaPeaksSerializer(serializers.Serializer[Data]):
 
 def media_data(row: Media) -> Data:
     told = copies_progress(row)
-    return {"id": row.pk, "role": row.role, "played": row.played, "state": told.state, "share": told.share,
+    return {"id": row.pk, "purpose": row.purpose, "played": row.played, "state": told.state, "share": told.share,
             "fault": told.fault, "name": row.name, "size": row.size, "seconds": row.facts["seconds"],
             "has_sound": row.facts["has_sound"], "has_picture": row.facts["has_picture"], "fps": row.facts["fps"]}
 

@@ -54,10 +54,10 @@ def _own(production: Production, editions: Mapping[int, Edition]) -> dict[int, d
     found: dict[int, dict[str, dict[str, Any]]] = {}
     for one in belongings("line", "edition"):
         for row in one.rows(**{one.of_production: production}):
-            told = row.told()
+            told = row.script_json()
             if told:
                 found.setdefault(row.line_id, {}).setdefault(editions[row.edition_id].language, {})[
-                    one.model.TOLD_AS] = told  # type: ignore[attr-defined]
+                    one.model.SCRIPT_JSON_KEY] = told  # type: ignore[attr-defined]
     return found
 
 
@@ -72,7 +72,7 @@ def _parts(production: Production) -> list[ScriptPart]:
 
 def _edition(edition: Edition) -> ScriptEdition:
     names = dict(Speaker.objects.filter(production=edition.production_id).values_list("id", "name"))
-    cast = {names[one.speaker_id]: one.told() for one in Casting.objects.filter(edition=edition)}
+    cast = {names[one.speaker_id]: one.script_json() for one in Casting.objects.filter(edition=edition)}
     timing = {name: value for name, value in edition.timing.items() if name != "speakers"}
     rates = {names[int(pk)]: own for pk, own in edition.timing.get("speakers", {}).items() if int(pk) in names}
     return ScriptEdition(cast, timing, rates)
@@ -116,9 +116,9 @@ def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers
         rows = []
         for line, row in zip(script.lines, lines, strict=True):
             for tag, told_of in line.own.items():
-                told_as = told_of.get(getattr(one.model, "TOLD_AS", ""))
-                made: Any = one.model.from_told(told_as) if isinstance(told_as, dict) and hasattr(
-                    one.model, "from_told") else None
+                told_as = told_of.get(getattr(one.model, "SCRIPT_JSON_KEY", ""))
+                made: Any = one.model.from_script_json(told_as) if isinstance(told_as, dict) and hasattr(
+                    one.model, "from_script_json") else None
                 if made is not None and tag in editions:
                     made.line, made.edition = row, editions[tag]
                     rows.append(made)

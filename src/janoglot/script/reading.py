@@ -22,7 +22,7 @@ def whole_script(production: Production, edition: Edition, user: Anyone) -> Data
     # The stamp is read first: what is changed meanwhile is told again, never missed.
     stamp = Production.objects.values_list("stamp", flat=True).get(pk=production.pk)
     return {"stamp": stamp, "whole": True, "removed": [], "lines": _lines(production, edition),
-            **_around(production, user)}
+            **_speakers_parts_and_undo(production, user)}
 
 
 def script_since(production: Production, edition: Edition, stamp: int, user: Anyone) -> Data:
@@ -53,7 +53,7 @@ def script_since(production: Production, edition: Edition, stamp: int, user: Any
     lines = _lines(production, edition, touched)
     there = {line["id"] for line in lines}
     return {"stamp": now, "whole": False, "removed": sorted(touched - there), "lines": lines,
-            **_around(production, user), "others": others}
+            **_speakers_parts_and_undo(production, user), "others": others}
 
 
 def _lines(production: Production, edition: Edition, only: Iterable[int] | None = None) -> list[Data]:
@@ -73,7 +73,7 @@ def _lines(production: Production, edition: Edition, only: Iterable[int] | None 
     return found
 
 
-def _around(production: Production, user: Anyone) -> Data:
+def _speakers_parts_and_undo(production: Production, user: Anyone) -> Data:
     speakers = Speaker.objects.filter(production=production).annotate(count=Count("lines"))
     newest = undoable(user, production).first()
     again = redoable(user, production).first()

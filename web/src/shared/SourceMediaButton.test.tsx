@@ -4,7 +4,7 @@ import { expect, it } from "vitest";
 import { refused, serve, show } from "../testing";
 import { SourceMediaButton } from "./SourceMediaButton";
 
-const media = (id: number, name: string, more: object = {}) => ({ id, role: "source", played: false, state: "ready", share: 1, fault: "", name, size: 10, seconds: 30, has_sound: true, has_picture: false, fps: null, ...more });
+const media = (id: number, name: string, more: object = {}) => ({ id, purpose: "source", played: false, state: "ready", share: 1, fault: "", name, size: 10, seconds: 30, has_sound: true, has_picture: false, fps: null, ...more });
 const LIST = "GET /api/productions/5/media/";
 
 const open = async () => {

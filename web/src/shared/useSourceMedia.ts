@@ -10,7 +10,7 @@ export function useAllSourceMedia(production: number): Media[] | undefined {
     queryKey: ["production", production, "media"],
     queryFn: () => data(api.GET("/api/productions/{production_id}/media/", { params: { path: { production_id: production } } })),
     refetchInterval: (query) => (query.state.data?.some((one) => one.state === "making") ? 1_000 : false),
-  }).data?.filter((one) => one.role === "source");
+  }).data?.filter((one) => one.purpose === "source");
 }
 
 /** The one of them that is played; null where there is none. */

@@ -6,20 +6,19 @@ from collections.abc import Sequence
 from typing import Any
 
 from janoglot.adapt.models import Term
-from janoglot.core.adapt.termbase import Term as CoreTerm
-from janoglot.core.adapt.termbase import merged
+from janoglot.core.adapt.termbase import TermPair, merged
 from janoglot.core.errors import BadInput
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 
 
-def core_terms(edition: Edition) -> list[CoreTerm]:
-    return [CoreTerm(term.source, term.text, term.forbidden, term.note)
+def core_terms(edition: Edition) -> list[TermPair]:
+    return [TermPair(term.source, term.text, term.forbidden, term.note)
             for term in Term.objects.filter(production=edition.production_id, language=edition.language)]
 
 
-def add_terms(user: Anyone, edition: Edition, terms: Sequence[CoreTerm]) -> int:
+def add_terms(user: Anyone, edition: Edition, terms: Sequence[TermPair]) -> int:
     """Those that are not there yet. Gives back how many. Raises BadInput for a term that says nothing."""
     for term in terms:
         if not term.text.strip() or not (term.forbidden or term.source.strip()):

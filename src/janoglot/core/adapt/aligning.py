@@ -43,7 +43,7 @@ DOUBTFUL = 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class Cue:
+class TimedText:
     """A caption, seconds. Times may be missing: then lengths alone decide."""
 
     start: float | None
@@ -84,7 +84,7 @@ class Aligned:
     left: list[int]
 
 
-def align(slots: Sequence[tuple[float, float] | None], words: Sequence[str], cues: Sequence[Cue],
+def align(slots: Sequence[tuple[float, float] | None], words: Sequence[str], cues: Sequence[TimedText],
           clock: Clock | None = None) -> Aligned:
     """Which cues each line says. ``cues`` may come in any order where they have times. ``clock`` overrides what is
     found."""
@@ -119,7 +119,7 @@ def align(slots: Sequence[tuple[float, float] | None], words: Sequence[str], cue
     return Aligned(clock, beads, texts, doubts, left)
 
 
-def find_clock(slots: Sequence[tuple[float, float]], cues: Sequence[Cue]) -> Clock:
+def find_clock(slots: Sequence[tuple[float, float]], cues: Sequence[TimedText]) -> Clock:
     """The offset and drift by which most cues begin or end where a line does; the plainest of those that do as well."""
     if not slots or not cues:
         return Clock()
@@ -180,11 +180,11 @@ def _refined(ours: Floats, theirs: Floats, kinds_ours: Ints, kinds_theirs: Ints,
     return Clock(round(clock.offset, 4), round(clock.drift, 7), round(share, 4))
 
 
-def _start(cue: Cue) -> float:
+def _start(cue: TimedText) -> float:
     return cue.start if cue.start is not None else 0.0
 
 
-def _beads(slots: Sequence[tuple[float, float] | None], words: Sequence[str], cues: Sequence[Cue], clock: Clock,
+def _beads(slots: Sequence[tuple[float, float] | None], words: Sequence[str], cues: Sequence[TimedText], clock: Clock,
            timed: bool) -> list[Bead]:
     n, m = len(words), len(cues)
     here = [max(1, len(text)) for text in words]

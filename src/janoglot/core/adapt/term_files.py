@@ -7,7 +7,7 @@ import io
 from collections.abc import Iterable, Iterator
 from xml.etree import ElementTree
 
-from janoglot.core.adapt.termbase import Term
+from janoglot.core.adapt.termbase import TermPair
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import read_xml
 from janoglot.core.languages import find_tag, primary
@@ -20,7 +20,7 @@ _PREFERRED = "preferredTerm-admn-sts"
 MOST_TERMS = 20_000
 
 
-def write_tbx(terms: Iterable[Term], source_language: str, language: str) -> str:
+def write_tbx(terms: Iterable[TermPair], source_language: str, language: str) -> str:
     """TBX-Basic of 2019 (version 3, DCA style): a concept for each term."""
     root = ElementTree.Element("tbx", {"type": "TBX-Basic", "style": "dca", _LANG: source_language,
                                        "xmlns": "urn:iso:std:iso:30042:ed-2"})
@@ -43,12 +43,12 @@ def write_tbx(terms: Iterable[Term], source_language: str, language: str) -> str
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + ElementTree.tostring(root, encoding="unicode") + "\n"
 
 
-def read_tbx(content: bytes, source_language: str, language: str) -> list[Term]:
+def read_tbx(content: bytes, source_language: str, language: str) -> list[TermPair]:
     """TBX of either edition, the terms of these two languages. Raises BadInput."""
     root = read_xml(content, "termbase (TBX)")
     if _name(root) not in ("tbx", "martif"):
         raise BadInput("This is no termbase (TBX); it begins with <{tag}>.", tag=_name(root))
-    found: list[Term] = []
+    found: list[TermPair] = []
     for number, entry in enumerate(_outermost(root, ("conceptEntry", "termEntry")), 1):
         if number > MOST_TERMS:
             raise BadInput("A termbase may have {most} terms at most.", most=MOST_TERMS)
@@ -73,10 +73,10 @@ def read_tbx(content: bytes, source_language: str, language: str) -> list[Term]:
     return found
 
 
-def _pairs(sources: list[str], targets: list[tuple[str, bool]], note: str) -> list[Term]:
+def _pairs(sources: list[str], targets: list[tuple[str, bool]], note: str) -> list[TermPair]:
     wanted = [text for text, forbidden in targets if not forbidden]
-    terms = [Term("", text, True, note) for text, forbidden in targets if forbidden]
-    return [*(Term(source, text, False, note) for source in sources for text in wanted[:1]), *terms]
+    terms = [TermPair("", text, True, note) for text, forbidden in targets if forbidden]
+    return [*(TermPair(source, text, False, note) for source in sources for text in wanted[:1]), *terms]
 
 
 def _outermost(element: ElementTree.Element, names: tuple[str, ...]) -> Iterator[ElementTree.Element]:
@@ -99,7 +99,7 @@ _HEADS = {"source": "source", "source term": "source", "from": "source", "term":
 _YES = {"yes", "y", "true", "1", "x", "forbidden"}
 
 
-def write_csv(terms: Iterable[Term]) -> str:
+def write_csv(terms: Iterable[TermPair]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["source", "text", "forbidden", "note"])
@@ -113,7 +113,7 @@ def _plain(text: str) -> str:
     return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
-def read_csv(content: bytes, source_language: str, language: str) -> list[Term]:
+def read_csv(content: bytes, source_language: str, language: str) -> list[TermPair]:
     """A table with a column for the source and one for the language, named so or by their tags. Raises BadInput."""
     text, _ = decode(content)
     head = text.lstrip().partition("\n")[0]
@@ -137,12 +137,12 @@ def read_csv(content: bytes, source_language: str, language: str) -> list[Term]:
         cells = {name: row[at].strip().removeprefix("'") if at < len(row) else "" for name, at in columns.items()}
         forbidden = cells.get("forbidden", "").lower() in _YES
         if cells["text"] or cells.get("source"):
-            found.append(Term("" if forbidden else cells.get("source", ""), cells["text"], forbidden,
+            found.append(TermPair("" if forbidden else cells.get("source", ""), cells["text"], forbidden,
                               cells.get("note", "")))
     return found
 
 
-def read_terms(content: bytes, filename: str, source_language: str, language: str) -> list[Term]:
+def read_terms(content: bytes, filename: str, source_language: str, language: str) -> list[TermPair]:
     """By its ending: .tbx and .xml are TBX, everything else is a table."""
     if filename.lower().endswith((".tbx", ".xml")) or content.lstrip()[:1] == b"<":
         return read_tbx(content, source_language, language)

@@ -25,7 +25,7 @@ _WORD = regex.compile(r"[^\W_]+(?:[-'’][^\W_]+)*")
 
 
 @dataclass(frozen=True, slots=True)
-class Term:
+class TermPair:
     """``source`` is to be said as ``text``. ``forbidden``: ``text`` must not be said, whatever the source says."""
 
     source: str
@@ -38,7 +38,7 @@ class Term:
 class TermUse:
     """A term in a line: where it stands in the source (or, of a forbidden one, in the wording), in characters."""
 
-    term: Term
+    term: TermPair
     at: int
     length: int
     kept: bool
@@ -86,7 +86,7 @@ def _same_word(term: str, word: str, language: str) -> bool:
     return common >= max(4, len(one) - 2) and len(other) - common <= 3
 
 
-def uses(source: str, text: str, terms: Iterable[Term], source_language: str, language: str) -> list[TermUse]:
+def uses(source: str, text: str, terms: Iterable[TermPair], source_language: str, language: str) -> list[TermUse]:
     """Every term that this line is about, whether it is kept to or not, by where it stands."""
     found: list[TermUse] = []
     for term in terms:
@@ -100,7 +100,7 @@ def uses(source: str, text: str, terms: Iterable[Term], source_language: str, la
     return sorted(found, key=lambda use: (use.term.forbidden, use.at))
 
 
-def merged(have: Sequence[Term], coming: Sequence[Term]) -> list[Term]:
+def merged(have: Sequence[TermPair], coming: Sequence[TermPair]) -> list[TermPair]:
     """What of ``coming`` is new beside ``have``; a term that is there by source and text is not doubled."""
     there = {(term.source.casefold(), term.text.casefold(), term.forbidden) for term in have}
     new = []

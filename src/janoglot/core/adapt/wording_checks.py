@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import regex
 
 from janoglot.core.adapt.protecting import names_in, numbers, placeholders
-from janoglot.core.adapt.termbase import Term, uses
+from janoglot.core.adapt.termbase import TermPair, uses
 from janoglot.core.languages import primary
 from janoglot.core.script.checks import Finding
 
@@ -31,14 +31,14 @@ class CheckedWording:
 
 
 def check_wordings(lines: Sequence[CheckedWording], source_language: str, language: str, names: Sequence[str] = (),
-                   terms: Sequence[Term] = ()) -> list[Finding]:
+                   terms: Sequence[TermPair] = ()) -> list[Finding]:
     """Every finding, in the order of the lines. Lines whose source is empty are passed over."""
     return [finding for line in lines if line.source.strip()
             for finding in _of(line, source_language, language, names, terms)]
 
 
 def _of(line: CheckedWording, source_language: str, language: str, names: Sequence[str],
-        terms: Sequence[Term]) -> list[Finding]:
+        terms: Sequence[TermPair]) -> list[Finding]:
     found: list[Finding] = []
 
     def tell(code: str, template: str, **fields: object) -> None:

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass
 from functools import partial
 from pathlib import Path
 
-from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
+from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.script.formats.cues import Cue, read_cues
 from janoglot.core.script.formats.srt import write_srt
@@ -105,8 +105,8 @@ _ROUNDED = 0.0015
 """Seconds: files hold whole milliseconds."""
 
 
-def _write_down(source: Source) -> Data:
-    plan = source.plan()
+def _write_down(material: Material) -> Data:
+    plan = material.plan()
     return {"lines": [asdict(line) for line in caption_lines(plan)], "seconds": plan.seconds}
 
 

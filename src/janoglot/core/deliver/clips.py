@@ -8,7 +8,7 @@ from pathlib import Path
 
 import soundfile
 
-from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
+from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.mix.programme import RATE, clip_samples
@@ -17,8 +17,8 @@ _EDGES = 0.026
 """Seconds that trimming and soft edges may take from a line's own length."""
 
 
-def _write_down(source: Source) -> Data:
-    return {"plan": source.plan().as_json()}
+def _write_down(material: Material) -> Data:
+    return {"plan": material.plan().as_json()}
 
 
 def clip_names(plan: MixPlan) -> list[str]:

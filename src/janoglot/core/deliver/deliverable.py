@@ -41,7 +41,7 @@ class FailedCheck(JanoglotError):
     code = "failed_check"
 
 
-class Source(Protocol):
+class Material(Protocol):
     """Where a deliverable takes what it is made of: an edition as it stands, or as just one mix of it has it. Each is
     worked out when it is asked for."""
 
@@ -98,7 +98,7 @@ class Deliverable:
 
     name: str
     kind: str
-    write_down: Callable[[Source], Data]
+    write_down: Callable[[Material], Data]
     make: Callable[[Data, Stores, Path], Report]
     check: Callable[[Data, Path, Report], Report]
     needs: frozenset[Need] = frozenset()

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import opentimelineio as otio
 
-from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
+from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.timing.holds import Hold
 
 
@@ -71,9 +71,10 @@ def hold_timeline(holds: Sequence[Hold], names: Mapping[str, str], fps: float, s
     return str(timeline.to_json_string())
 
 
-def _write_down(source: Source) -> Data:
-    return {"holds": [asdict(hold) for hold in source.holds()], "names": dict(source.part_names()), "fps": source.fps,
-            "seconds": source.picture_seconds(), "title": f"{source.production} {source.language}"}
+def _write_down(material: Material) -> Data:
+    return {"holds": [asdict(hold) for hold in material.holds()], "names": dict(material.part_names()),
+            "fps": material.fps, "seconds": material.picture_seconds(),
+            "title": f"{material.production} {material.language}"}
 
 
 def _make(ending: str, order: Data, stores: Stores, place: Path) -> Report:

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 
-from janoglot.core.deliver.deliverable import Data, Deliverable, Report, Source, Stores, require
+from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Report, Stores, require
 from janoglot.core.script.formats import FORMATS, read_script, written
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.json_script import FORMAT as JSON
@@ -28,12 +28,12 @@ _OF_READING = ("problems", "columns", "format", "encoding", "frames", "prose", "
 _MARK = {"csv": b"\xef\xbb\xbf", "tsv": b"\xef\xbb\xbf"}
 
 
-def _write_down_script(whole: bool, source: Source) -> Data:
-    return _ordered(source.script(whole), source.source_language)
+def _write_down_script(whole: bool, material: Material) -> Data:
+    return _ordered(material.script(whole), material.source_language)
 
 
-def _write_down_on_screen(source: Source) -> Data:
-    return _ordered(source.on_screen(), source.source_language)
+def _write_down_on_screen(material: Material) -> Data:
+    return _ordered(material.on_screen(), material.source_language)
 
 
 def _ordered(script: Script, language: str) -> Data:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import soundfile
 
-from janoglot.core.deliver.deliverable import Data, Deliverable, Need, Report, Source, Stores, require
+from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.mix.programme import CEILING, RATE, Layout, convert
 
 _NEEDS = frozenset({Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED})
@@ -20,8 +20,8 @@ _LENGTH = {"WAV": 0.0, "FLAC": 0.0, "MP3": 0.06}
 _DEPTH = {"WAV": "PCM_24", "FLAC": "PCM_24", "MP3": "MPEG_LAYER_III"}
 
 
-def _write_down(source: Source) -> Data:
-    key, lufs, seconds = source.mix()
+def _write_down(material: Material) -> Data:
+    key, lufs, seconds = material.mix()
     return {"mix": key, "lufs": lufs, "seconds": seconds}
 
 

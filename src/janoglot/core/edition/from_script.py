@@ -17,7 +17,7 @@ from janoglot.core.speech.directing import DirectionMark, carried, marks_of
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import (
-    LineTiming,
+    OwnTiming,
     checked_line_timing,
     checked_timing,
     rates_over,
@@ -156,6 +156,6 @@ def own_casting_of(told: Any, kept: Mapping[str, Voice]) -> OwnCasting | None:
                       tuple((name, settings[name]) for name in SETTINGS if name in settings))
 
 
-def line_timing_of(told: Any) -> LineTiming:
+def line_timing_of(told: Any) -> OwnTiming:
     """Raises BadInput."""
-    return LineTiming(**checked_line_timing(told)) if isinstance(told, dict) else LineTiming()
+    return OwnTiming(**checked_line_timing(told)) if isinstance(told, dict) else OwnTiming()

@@ -9,7 +9,7 @@ from typing import Literal
 from janoglot.core.speech.directing import DirectionMark
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.voices import Voice
-from janoglot.core.timing.settings import LineTiming, Rates, TimingSettings
+from janoglot.core.timing.settings import OwnTiming, Rates, TimingSettings
 
 WordsState = Literal["empty", "draft", "edited", "approved"]
 
@@ -69,7 +69,7 @@ class EditionLine:
     chosen: str = ""
     variant: int = 0
     own: OwnCasting | None = None
-    timing: LineTiming = field(default_factory=LineTiming)
+    timing: OwnTiming = field(default_factory=OwnTiming)
     marks: tuple[DirectionMark, ...] = ()
     """On the words as they are now."""
 

@@ -198,10 +198,6 @@ class EditionStanding:
         there = set(self._made(list(keys.values()))) if keys else set()
         return {line for line, key in keys.items() if key in there}
 
-    def look_again(self) -> None:
-        """Ask again which finished sounds are there."""
-        self.__dict__.pop("finished", None)
-
     def quality(self, line: LineStanding) -> Quality | None:
         """What is heard of a line; None while it has no take. A light voice has no sketch."""
         if line.take is None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Collection, Mapping, Sequence
 
 import numpy as np
@@ -15,20 +14,7 @@ from janoglot.core.speech.match import CastingProblem, Distance, far, pair_price
 from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.voices import AGES, Voice
 
-# Semitones of pitch, and thirds of a vocal tract, weigh about alike in telling two voices apart.
-_TRACT_WEIGHT = 90.0
-_TILT_WEIGHT = 0.35
 _ACCENT = 6.0
-
-
-def apart(one: Voice, other: Voice) -> float:
-    """How far two voices sound apart, about in semitones, from how they are shaped."""
-    a, b = one.shaping, other.shaping
-    return math.hypot(
-        12 * math.log2(a.pitch_hz / b.pitch_hz), _TRACT_WEIGHT * math.log(a.tract / b.tract),
-        _TILT_WEIGHT * (a.tilt_db - b.tilt_db), 4 * (a.breath - b.breath), 3 * (a.roughness - b.roughness),
-        2.0 * (a.source != b.source), 2.5 * (one.engine == other.engine == "rich" and one.base != other.base),
-    )
 
 
 def cast_rest(

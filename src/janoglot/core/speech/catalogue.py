@@ -151,7 +151,3 @@ def voices_for(language: str) -> list[Voice]:
 def languages() -> list[str]:
     """The locales that voices are at home in, each once, in the order of the catalogue."""
     return list(dict.fromkeys(voice.locale for voice in catalogue().values()))
-
-
-def language_count() -> int:
-    return len({primary(voice.locale) for voice in catalogue().values()})

@@ -85,17 +85,6 @@ _GENTLE: dict[CureKind, int] = {"silence": 0, "early": 1, "trim": 2, "overlap": 
                                 "hold_part": 6}
 
 
-def trim_needed(lines: Sequence[TimedLine], at: int, syllables: int, settings: TimingSettings | None = None) -> int:
-    """How many syllables of ``syllables`` to cut so that the line fits; 0 where it does, or where cutting cannot."""
-    nearby = _Nearby(lines, at, settings or TimingSettings())
-    natural = nearby.line.natural
-    if natural is None or nearby.before <= ENOUGH or syllables < 2:
-        return 0
-    found = nearby.least("trim", 0, syllables - 1, 1,
-                         lambda much: replace(nearby.line, natural=natural * (1 - much / syllables)))
-    return round(found[0].amount) if found and found[0].left <= ENOUGH else 0
-
-
 class _Nearby:
     """The lines that could feel a change of one, placed anew with it."""
 

@@ -28,7 +28,7 @@ import numpy as np
 from janoglot.core.timing.least_cost import HARD, Floats, Ints, Rows, least_cost
 from janoglot.core.timing.pacing import gap_after
 from janoglot.core.timing.runs import in_runs
-from janoglot.core.timing.settings import LineTiming, TimingSettings
+from janoglot.core.timing.settings import OwnTiming, TimingSettings
 
 Flag = Literal["over", "late", "early", "into_silence", "fast", "slow", "short", "collides", "no_take"]
 TOUCH = 0.05
@@ -52,7 +52,7 @@ class TimedLine:
     in_sight: bool | None = None
     part_start: float | None = None
     part_end: float | None = None
-    timing: LineTiming = field(default_factory=LineTiming)
+    timing: OwnTiming = field(default_factory=OwnTiming)
     rates: tuple[float, float, float, float] | None = None
 
 

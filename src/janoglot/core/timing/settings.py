@@ -38,7 +38,7 @@ class TimingSettings:
 
 
 @dataclass(frozen=True, slots=True)
-class LineTiming:
+class OwnTiming:
     """What has been decided for one line; None and nothing follow the edition.
 
     ``mode``: *within* its slot and the silence that it may use; *hold*, which fills the slot from end to end; *run*, at
@@ -59,7 +59,7 @@ class LineTiming:
 
 
 TIMING_BOUNDS = bounds_of(TimingSettings)
-LINE_TIMING_BOUNDS = bounds_of(LineTiming)
+LINE_TIMING_BOUNDS = bounds_of(OwnTiming)
 RATES = ("comfortable_slow", "comfortable_fast", "hard_slow", "hard_fast")
 Rates = tuple[float, float, float, float]
 """Of a voice, as multiples of its natural speed: comfortable slow and fast, hard slow and fast."""
@@ -114,12 +114,12 @@ def rates_over(own: Mapping[str, float], settings: TimingSettings) -> Rates:
     return slow, fast, hard_slow, hard_fast
 
 
-def own_timing(timing: LineTiming) -> dict[str, Any]:
+def own_timing(timing: OwnTiming) -> dict[str, Any]:
     """What a line has of its own, by name; what follows the edition is left out."""
     if timing == _USUAL:
         return {}
-    return {field.name: getattr(timing, field.name) for field in fields(LineTiming)
+    return {field.name: getattr(timing, field.name) for field in fields(OwnTiming)
             if getattr(timing, field.name) != field.default}
 
 
-_USUAL = LineTiming()
+_USUAL = OwnTiming()

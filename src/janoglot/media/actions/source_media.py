@@ -32,7 +32,7 @@ def take_out_source_media(user: Anyone, media: Media) -> None:
         record.summary, record.details = media.name[:200], {"name": media.name[:200]}
         was_played = media.played
         record.delete(media)
-        others = Media.objects.select_for_update().filter(production_id=media.production_id, role=media.role)
+        others = Media.objects.select_for_update().filter(production_id=media.production_id, purpose=media.purpose)
         newest = others.order_by("-id").first()
         if was_played and newest:
             _play(record, newest)
@@ -40,8 +40,8 @@ def take_out_source_media(user: Anyone, media: Media) -> None:
 
 def _play(record: Recorder, media: Media) -> None:
     """Where the recording has a picture, its rate becomes the production's."""
-    others = Media.objects.select_for_update().filter(production_id=media.production_id, role=media.role, played=True)
-    for other in others.exclude(pk=media.pk):
+    alike = Media.objects.select_for_update().filter(production_id=media.production_id, purpose=media.purpose)
+    for other in alike.filter(played=True).exclude(pk=media.pk):
         record.update(other, played=False)
     record.update(media, played=True)
     if media.facts.get("fps"):

@@ -22,7 +22,7 @@ class Migration(migrations.Migration):
         migrations.AlterModelOptions("media", {"ordering": ["id"]}),
         migrations.AlterField("media", "production", models.ForeignKey(
             on_delete=django.db.models.deletion.CASCADE, related_name="media", to="productions.production")),
-        migrations.AddField("media", "role", models.CharField(
+        migrations.AddField("media", "purpose", models.CharField(
             choices=[("source", "Source")], default="source", max_length=10)),
         migrations.AddField("media", "played", models.BooleanField(default=True)),
         migrations.AddField("media", "size", models.PositiveBigIntegerField(default=0)),

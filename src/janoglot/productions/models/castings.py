@@ -35,7 +35,7 @@ class Casting(models.Model):
         db_table = "cast_casting"
         constraints = [models.UniqueConstraint(fields=["edition", "speaker"], name="one_casting_each")]
 
-    def told(self) -> dict[str, Any]:
+    def script_json(self) -> dict[str, Any]:
         """As it is taken out with its production."""
         usual = VoiceSettings()
         own = {name: getattr(self, name) for name in SETTINGS if getattr(self, name) != getattr(usual, name)}
@@ -54,7 +54,7 @@ class LineCasting(models.Model):
     ``language`` is what all of the line's words are in, where that is not the edition's.
     """
 
-    TOLD_AS: ClassVar[str] = "casting"
+    SCRIPT_JSON_KEY: ClassVar[str] = "casting"
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_castings")
     line = models.ForeignKey(Line, models.CASCADE, related_name="line_castings")
@@ -74,13 +74,13 @@ class LineCasting(models.Model):
         """The settings that are the line's own."""
         return {name: getattr(self, name) for name in SETTINGS if getattr(self, name) is not None}
 
-    def told(self) -> dict[str, Any] | None:
+    def script_json(self) -> dict[str, Any] | None:
         """As it is taken out with its production."""
         found = {"voice": self.voice, "language": self.language, "foreign": self.foreign, **self.own}
         return {name: value for name, value in found.items() if value not in ("", [])} or None
 
     @classmethod
-    def from_told(cls, told: dict[str, Any]) -> LineCasting | None:
+    def from_script_json(cls, told: dict[str, Any]) -> LineCasting | None:
         """Raises BadInput, UnknownVoice, UnknownLanguage."""
         own = own_casting_of(told, kept_among([str(told.get("voice", ""))]))
         return None if own is None else cls(voice=own.voice, language=own.language, **dict(own.settings), foreign=[

@@ -21,7 +21,7 @@ class LineDirection(models.Model):
     follow their words from there to whatever the line says now.
     """
 
-    TOLD_AS: ClassVar[str] = "direction"
+    SCRIPT_JSON_KEY: ClassVar[str] = "direction"
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_directions")
     line = models.ForeignKey(Line, models.CASCADE, related_name="directions")
@@ -41,13 +41,13 @@ class LineDirection(models.Model):
     def empty(self) -> bool:
         return not (self.variant or self.names or self.marks)
 
-    def told(self) -> dict[str, Any] | None:
+    def script_json(self) -> dict[str, Any] | None:
         """As it is taken out with its production; None where there is nothing to tell."""
         found = {"variant": self.variant, "names": self.names, "marks": self.marks, "said": self.said}
         return {name: value for name, value in found.items() if value} or None
 
     @classmethod
-    def from_told(cls, told: dict[str, Any]) -> LineDirection | None:
+    def from_script_json(cls, told: dict[str, Any]) -> LineDirection | None:
         """Raises BadInput."""
         said = str(told.get("said", ""))
         marks = marks_of(told.get("marks", []), said)

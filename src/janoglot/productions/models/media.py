@@ -15,16 +15,16 @@ class Media(models.Model):
     several rows may refer to the same. The copies that a page plays have names of their own.
 
     ``facts`` are those of :class:`janoglot.core.media.source.MediaFacts`, ``size`` the original's bytes. How far its
-    copies are, the store and the job that makes them tell. Of a production's recordings that are a ``role``, one is
-    ``played``.
+    copies are, the store and the job that makes them tell. Of a production's recordings for one ``purpose``,
+    one is ``played``.
     """
 
-    class Role(models.TextChoices):
+    class Purpose(models.TextChoices):
         SOURCE = "source"
         """What the script was written down from."""
 
     production = models.ForeignKey(Production, models.CASCADE, related_name="media")
-    role = models.CharField(max_length=10, choices=Role, default=Role.SOURCE)
+    purpose = models.CharField(max_length=10, choices=Purpose, default=Purpose.SOURCE)
     played = models.BooleanField(default=True)
     key = models.CharField(max_length=64)
     name = models.CharField(max_length=255)

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from django.db import models
 
-from janoglot.core.timing.settings import LineTiming as CoreTiming
-from janoglot.core.timing.settings import checked_line_timing
+from janoglot.core.timing.settings import OwnTiming, checked_line_timing
 from janoglot.productions.belonging import Cut, belongs
 from janoglot.productions.models.lines import Line
 from janoglot.productions.models.production import Edition
@@ -21,7 +20,7 @@ if TYPE_CHECKING:
 class LineTiming(models.Model):
     """What one line of one edition has of its own: ``own`` holds fields of the core's LineTiming, by name."""
 
-    TOLD_AS: ClassVar[str] = "timing"
+    SCRIPT_JSON_KEY: ClassVar[str] = "timing"
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="line_timings")
     line = models.ForeignKey(Line, models.CASCADE, related_name="timings")
@@ -32,15 +31,15 @@ class LineTiming(models.Model):
         constraints = [models.UniqueConstraint(fields=["edition", "line"], name="one_timing_each")]
 
     @property
-    def core(self) -> CoreTiming:
-        return CoreTiming(**self.own)
+    def core(self) -> OwnTiming:
+        return OwnTiming(**self.own)
 
-    def told(self) -> dict[str, Any] | None:
+    def script_json(self) -> dict[str, Any] | None:
         """As it is taken out with its production."""
         return self.own or None
 
     @classmethod
-    def from_told(cls, told: dict[str, Any]) -> LineTiming | None:
+    def from_script_json(cls, told: dict[str, Any]) -> LineTiming | None:
         """Raises BadInput."""
         own = checked_line_timing(told)
         return cls(own=own) if own else None

@@ -44,7 +44,7 @@ class Wording(models.Model):
         EDITED = "edited", "edited"
         APPROVED = "approved", "approved"
 
-    TOLD_AS: ClassVar[str] = "wording"
+    SCRIPT_JSON_KEY: ClassVar[str] = "wording"
 
     line = models.ForeignKey(Line, models.CASCADE, related_name="wordings")
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="wordings")
@@ -109,7 +109,7 @@ class Wording(models.Model):
                 record.update(mine, revision=mine.revision + 1, **values)
         record.delete_all(rows)
 
-    def told(self) -> dict[str, Any] | None:
+    def script_json(self) -> dict[str, Any] | None:
         """As it is taken out with its production, beside the words: what nobody has read yet, what is approved."""
         return {"state": self.state} if self.state in (self.State.DRAFT, self.State.APPROVED) else None
 

@@ -2675,8 +2675,8 @@ export interface components {
         };
         Media: {
             id: number;
-            role: components["schemas"]["MediaRoleEnum"];
-            /** @description Of those of one role, one is. */
+            purpose: components["schemas"]["PurposeEnum"];
+            /** @description Of those of one purpose, one is. */
             played: boolean;
             /**
              * @description Of its copies to play and draw.
@@ -2707,11 +2707,6 @@ export interface components {
             /** @description Base64: a byte for each fiftieth of a second. */
             peaks: string;
         };
-        /**
-         * @description * `source` - Source
-         * @enum {string}
-         */
-        MediaRoleEnum: "source";
         MediaUploadRequest: {
             /** Format: binary */
             file: string;
@@ -3022,6 +3017,11 @@ export interface components {
             deleted: string | null;
             role: components["schemas"]["RoleEnum"];
         };
+        /**
+         * @description * `source` - Source
+         * @enum {string}
+         */
+        PurposeEnum: "source";
         /**
          * @description * `sketch` - sketch
          *     * `finish` - finish

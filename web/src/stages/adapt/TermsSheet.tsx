@@ -41,7 +41,11 @@ export function TermsSheet({ production, edition, open, readOnly, onClose }: { p
         <section className="flex flex-wrap items-end gap-3">
           <label className="flex flex-col gap-1">
             <span className="text-xs text-soft">{t("terms.address")}</span>
-            <Select value={brief?.address ?? ""} disabled={readOnly} onChange={(event) => act.mutate(() => data(api.PATCH("/api/productions/{production_id}/editions/{language}/brief/", { ...params, body: { address: event.target.value as "" | "formal" | "informal" } })))}>
+            <Select value={brief?.address ?? ""} disabled={readOnly} onChange={(event) => {
+              // Read now: when it is sent, the field says again what was there before.
+              const address = event.target.value as "" | "formal" | "informal";
+              act.mutate(() => data(api.PATCH("/api/productions/{production_id}/editions/{language}/brief/", { ...params, body: { address } })));
+            }}>
               <option value="">{t("terms.addresses.any")}</option>
               <option value="formal">{t("terms.addresses.formal")}</option>
               <option value="informal">{t("terms.addresses.informal")}</option>

@@ -6,6 +6,7 @@ import { useNotices } from "../../shared/notices";
 import { api, data } from "../../shared/api/client";
 import { askForMix, setCasting, useCastings, useChange, useCurrentMix } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
+import { VOICE_SETTINGS } from "../../shared/settings.generated";
 import { Button, Empty } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { Setting } from "../../shared/ui/Setting";
@@ -100,8 +101,8 @@ export function MixStage({ production, edition }: StageProps) {
                   <Setting
                     name={t("cast.setting.level_db")}
                     value={casting.settings.level_db}
-                    min={-12}
-                    max={12}
+                    min={VOICE_SETTINGS.level_db.min}
+                    max={VOICE_SETTINGS.level_db.max}
                     step={0.5}
                     show={(value) => `${decibels(value)} dB`}
                     disabled={readOnly}

@@ -8,6 +8,7 @@ import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
 import { api, data, type Production, type Speaker } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
+import { askForProductionFile, useHandOver } from "../../shared/handOver";
 import { Button, FIELD, IconButton, Notice, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { UNNAMED, type ScriptState } from "../../shared/script/scriptState";
@@ -23,6 +24,7 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
   const place = usePlace();
   const say = useNotices((state) => state.say);
   const [renaming, setRenaming] = useState<number | null>(null);
+  const { waiting, take } = useHandOver(production.id);
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const rename = useChange(production.id, ({ id, name }: { id: number; name: string }) =>
     data(api.PATCH("/api/speakers/{speaker_id}/", { params: { path: { speaker_id: id } }, body: { name } })),
@@ -160,7 +162,15 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
         <p className="text-xs text-soft mb-1">{t("script.takeOut")}</p>
         <p className="flex flex-wrap gap-1 text-sm">
           {FORMATS.map((one) => (
-            <a key={one} className="px-1.5 h-7 inline-flex items-center rounded-sm border border-rule bg-paper hover:border-tide" href={`/api/productions/${production.id}/script.${one}`} download>{one.toUpperCase()}</a>
+            <button
+              key={one}
+              type="button"
+              aria-busy={waiting}
+              className="px-1.5 h-7 inline-flex items-center rounded-sm border border-rule bg-paper hover:border-tide aria-busy:opacity-60"
+              onClick={() => void take(() => askForProductionFile(production.id, { file: `script.${one}` }))}
+            >
+              {one.toUpperCase()}
+            </button>
           ))}
         </p>
       </div>
