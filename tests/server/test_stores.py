@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import threading
 import urllib.request
 from collections.abc import Callable, Iterator
@@ -132,8 +133,6 @@ class TestABucket:
         assert not there.has("ab12.wav"), "a file near by is no reason to say that it is kept"
 
     def test_is_let_go_of_near_by_what_was_used_longest_ago(self, bucket: Callable[[str], ObjectStore], monkeypatch: pytest.MonkeyPatch) -> None:
-        import os
-
         here = bucket("here")
         for number, key in enumerate(("aa11.wav", "bb22.wav", "cc33.wav")):
             place = put(here, key, b"x" * 10)
@@ -271,6 +270,11 @@ class TestWhatNothingNeeds:
         before = {kept.key for kept in storage.takes().all()}
         for key in ("zz99.wav", "zz99.peaks", "yy88.json"):
             put(storage.takes(), key, b"x")
+        put(storage.takes(), "xx77.wav", b"lately")
+        before.add("xx77.wav")
+        for kept in storage.takes().all():
+            if kept.key != "xx77.wav":
+                os.utime(storage.takes().path(kept.key), (1_000, 1_000))
         tidy()
         assert {kept.key for kept in storage.takes().all()} == before | {"yy88.json"}, "measures are no sounds"
         assert {line["state"] for line in call("owner", "get", edition_path(production)).json()["lines"]} == {"current"}

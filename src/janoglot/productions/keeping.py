@@ -125,7 +125,8 @@ def forget_old_undo() -> None:
 
 def unneeded() -> Iterator[tuple[str, Kept]]:
     """Every file that nothing needs and undo cannot bring back, with its store's name: recordings and their copies that
-    no production has; sounds of no take; what was handed over a while ago."""
+    no production has; sounds of no take, and light takes at other lengths, made a while ago: these are made again where
+    a mix wants them; what was handed over a while ago."""
     needed = {original_stem(key) for one in undoable_media() for key in one.keys}
     for table in belongings():
         for name in table.media:
@@ -135,7 +136,8 @@ def unneeded() -> Iterator[tuple[str, Kept]]:
     sounds |= {key.rpartition(".")[0] for key in Sound.objects.values_list("key", flat=True)}
     sounding = ("peaks", *(ending[1:] for ending in _SOUNDS))
     yield from (("takes", kept) for kept in takes().all()
-                if kept.key.rpartition(".")[2] in sounding and kept.key.rpartition(".")[0] not in sounds)
+                if kept.key.rpartition(".")[2] in sounding and kept.key.rpartition(".")[0] not in sounds
+                and time.time() - kept.at > timedelta(days=settings.KEPT_DAYS).total_seconds())
     yield from (("handed", kept) for kept in handed().all() if time.time() - kept.at > _TAKEN_AWAY)
 
 
