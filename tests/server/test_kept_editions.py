@@ -200,3 +200,21 @@ def test_without_the_cache_an_edition_is_told_all_the_same(production: Productio
     monkeypatch.setattr(keeping.cache, "get", away)
     monkeypatch.setattr(keeping.cache, "set", away)
     assert len(call("owner", "get", edition_path(production)).json()["lines"]) == 3
+
+
+def test_what_another_request_works_out_is_waited_for(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    edition = production.editions.get(language="es-MX")
+    mark = keeping.mark_of(edition)
+    assert keeping.told_by_another(edition, mark) is None, "nobody is at it: this one begins"
+    looks: list[float] = []
+
+    def looked(seconds: float) -> None:
+        looks.append(seconds)
+        if len(looks) == 3:
+            keeping.keep_told(edition, mark, b"{}")
+
+    monkeypatch.setattr(keeping.time, "sleep", looked)
+    told = keeping.told_by_another(edition, mark)
+    assert told is not None
+    assert gzip.decompress(told) == b"{}"
+    assert len(looks) == 3

@@ -11,6 +11,7 @@ from __future__ import annotations
 import copy
 import gzip
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Collection
 from contextlib import suppress
@@ -32,6 +33,9 @@ MOST_LINES = 100_000
 """In one process: about half a gigabyte."""
 MOST_TOLD = 16 * 1024**2
 """Bytes of editions as they were told, in one process."""
+_AT_MOST = 3
+"""Seconds to wait for what another request works out."""
+_LOOK_AGAIN = 0.03
 TOLD_SECONDS = 600
 """For so long other processes find them."""
 _MOST_TOUCHED = 400
@@ -127,12 +131,29 @@ def told_at(row: Edition, mark: SeenMark) -> bytes | None:
     return told
 
 
+def told_by_another(row: Edition, mark: SeenMark) -> bytes | None:
+    """Where another request is working the same out just now, what it tells; None where none is, or it takes long."""
+    try:
+        if cache.add(f"{_place(row, mark)}-begun", True, _AT_MOST):
+            return None
+        until = time.monotonic() + _AT_MOST
+        while time.monotonic() < until:
+            time.sleep(_LOOK_AGAIN)
+            told = told_at(row, mark)
+            if told is not None:
+                return told
+    except AWAY:
+        pass
+    return None
+
+
 def keep_told(row: Edition, mark: SeenMark, told: bytes) -> bytes:
     """Keep it for whoever opens the edition next; packed."""
     packed = gzip.compress(told, compresslevel=3, mtime=0)
     _know(row, mark, packed)
     with suppress(*AWAY):
         cache.set(_place(row, mark), packed, TOLD_SECONDS)
+        cache.delete(f"{_place(row, mark)}-begun")
     return packed
 
 

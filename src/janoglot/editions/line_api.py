@@ -18,7 +18,7 @@ from janoglot.core.speech.settings import SETTINGS, VoiceSettings
 from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.core.timing.settings import own_timing
-from janoglot.editions.keeping import Current, SeenMark, current, keep_told, mark_of, told_at
+from janoglot.editions.keeping import Current, SeenMark, current, keep_told, mark_of, told_at, told_by_another
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
 from janoglot.editions.state import TAKE_STATES
@@ -121,9 +121,13 @@ def line_data(standing: LineStanding, placement: Placement, quality: Quality | N
         "voice": standing.voice.id if standing.voice else None, "wrong_language": standing.wrong_language,
         "own": line_casting_data(line.own),
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
-        "seconds": round(placement.seconds, 3), "rate": round(placement.rate, 4), "over": round(placement.over, 3),
-        "late": round(placement.late, 3), "into_silence": round(placement.into_silence, 3),
-        "collides": round(placement.collides, 3), "harm": round(placement.harm, 3), "flags": list(placement.flags),
+        # Nearly all of these are nothing: of thousands of lines even rounding that is waited for.
+        "seconds": placement.seconds and round(placement.seconds, 3),
+        "rate": 1.0 if placement.rate == 1.0 else round(placement.rate, 4),
+        "over": placement.over and round(placement.over, 3), "late": placement.late and round(placement.late, 3),
+        "into_silence": placement.into_silence and round(placement.into_silence, 3),
+        "collides": placement.collides and round(placement.collides, 3),
+        "harm": placement.harm and round(placement.harm, 3), "flags": placement.flags,
         "in_sight": line.in_sight,
         "timing": _in_this_edition(own_timing(line.timing), shift), "marks": marks,
     }
@@ -148,7 +152,8 @@ class EditionView(APIView):
         """The lines of an edition: words, voice, take and place. All of them, or those that are otherwise since."""
         edition = edition_for(request.user, production_id, language)
         after = asked_after(request)
-        told = told_at(edition, mark_of(edition)) if after is None else None
+        mark = mark_of(edition)
+        told = told_at(edition, mark) or told_by_another(edition, mark) if after is None else None
         if told is None:
             found = current(edition, after)
             if found.since is not None:
