@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from janoglot.core.errors import BadInput
 from janoglot.core.script.formats import BINARY_FORMATS, FORMATS, detect, read_script, written
 from janoglot.core.script.formats.base import UNNAMED, Hints
-from janoglot.core.script.formats.plain import take_directions
+from janoglot.core.script.markup import take_directions
 from janoglot.core.script.formats.table import plain_cell, role_of_header, safe_cell
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.times import read_time, write_time

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from janoglot.core.script.model import Script
 
-_ASIDE = re.compile(r"\s*[(\[]([^)\]]*)[)\]]\s*")
+_ASIDE = re.compile(r"[(\[]([^()\[\]]*)[)\]]")
 _CONTINUED = re.compile(r"\b(?:cont(?:inued|['’]?d)?|forts|suite|cont)\b\.?", re.IGNORECASE)
 
 

@@ -13,6 +13,19 @@ LONGEST_WORDING = 4_000
 LONGEST_NAME = 120
 
 
+def check_rows(count: int) -> None:
+    """Raises BadInput for more rows of lines than a script can have, before all of them are read."""
+    if count > MOST_LINES:
+        raise BadInput("The script has over {most} lines. Split it into several.", most=MOST_LINES)
+
+
+def check_wording(length: int, row: int | None) -> None:
+    """Raises BadInput for more characters than one line may have."""
+    if length > LONGEST_WORDING:
+        raise BadInput("Row {row}: {count} characters in one line; {most} at most. Split the line.",
+                       row=row or "?", count=length, most=LONGEST_WORDING)
+
+
 def check_limits(script: Script) -> None:
     """Raises BadInput where the script is beyond the limits; shortens over-long names with a problem."""
     for count, most, what in (
@@ -25,11 +38,7 @@ def check_limits(script: Script) -> None:
                            count=count, what=what, most=most)
     for line in script.lines:
         for text in (line.words, *line.wordings.values()):
-            if len(text) > LONGEST_WORDING:
-                raise BadInput(
-                    "Row {row}: {count} characters in one line; {most} at most. Split the line.",
-                    row=line.row or "?", count=len(text), most=LONGEST_WORDING,
-                )
+            check_wording(len(text), line.row)
         for name in ("speaker", "part"):
             text = getattr(line, name)
             if len(text) > LONGEST_NAME:

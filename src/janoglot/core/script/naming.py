@@ -6,9 +6,10 @@ A colon stands after names, and inside sentences too ("Remember: never run"). In
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.labels import likeness
@@ -22,7 +23,19 @@ _COLONS = ":："
 _TURNS = "-–—>"
 _DASHES = _TURNS + "•* "
 """What may stand before a name where speakers take turns."""
-_SENTENCE = set("!?;,\n“”\"…。！？；，")
+_SENTENCE = set("!?;\n“”\"…。！？；")
+_LISTED = re.compile(r"\s*[,，、]\s*")
+_ORDINAL = re.compile(r"^\d{1,3}(?:st|nd|rd|th|er|re|e|ème|eme|º|ª|\.)\s+(?=[^\W\d_])", re.IGNORECASE)
+_ELIDED = re.compile(r"^(?:j|qu|c)['’]", re.IGNORECASE)
+_SAYING = {
+    "said", "says", "say", "asked", "asks", "answered", "replied", "wrote", "writes", "told", "dit", "disait", "disent",
+    "demande", "demanda", "répond", "répondit", "écrit", "dijo", "dice", "decía", "preguntó", "respondió", "escribió",
+    "disse", "diz", "dizia", "perguntou", "respondeu", "sagte", "sagt", "fragte", "fragt", "rief", "schrieb", "meinte",
+    "chiese", "rispose", "scrisse", "zei", "zegt", "vroeg", "sa", "sade", "frågade", "сказал", "сказала",
+    "говорит", "спросил", "спросила", "powiedział", "powiedziała", "mówi", "rzekł", "follows", "follow", "following",
+    "this", "that", "these", "is", "are", "was", "were", "be",
+}
+"""Words that stand before a colon in a sentence and end no name."""
 _TITLES = {
     "mr", "mrs", "ms", "mx", "dr", "prof", "st", "sr", "jr", "rev", "fr", "capt", "cpt", "lt", "sgt", "cpl", "col",
     "gen", "maj", "adm", "cmdr", "insp", "det", "supt", "hon", "pres", "gov", "sen", "rep", "mme", "mlle", "mgr",
@@ -46,6 +59,18 @@ class Label:
     words: str
     turn: bool = False
     """Whether a dash before it says that somebody else begins to speak."""
+    dashed: bool = False
+    """Whether a dash stands behind it where others have a colon."""
+
+    @property
+    def people(self) -> list[str]:
+        """Those whom it names: more than one for what they say together."""
+        return _LISTED.split(self.name)
+
+    @property
+    def ends_as_sentence(self) -> bool:
+        """Whether it is the beginning of a sentence by its words, however it is written."""
+        return self.name.split()[-1].lower() in _SAYING or bool(_ELIDED.match(self.name))
 
     @property
     def capitals(self) -> bool:
@@ -56,28 +81,49 @@ class Label:
     @property
     def is_written_as_name(self) -> bool:
         """Whether every word begins as names do; scripts without case always do."""
-        return all(not word[0].islower() or word.lower() in _PARTICLES for word in self.name.split())
+        return all(not word[0].islower() or word.lower() in _PARTICLES or bool(_ORDINAL.match(f"{word} x"))
+                   for word in self.name.split())
 
 
 def label_of(text: str) -> Label | None:
     """The label that ``text`` begins with, where it could be a name at all; None where it cannot."""
     turn = text[:1] in _TURNS
     text = text[:4].lstrip(_DASHES) + text[4:] if text[:1] in _DASHES else text
-    at = next((place for place, ch in enumerate(text[: 2 * LONGEST + 4]) if ch in _COLONS), -1)
-    if at < 1 or text.startswith("//", at + 1):
+    at = min((place for colon in _COLONS if (place := text.find(colon, 0, 2 * LONGEST + 4)) >= 0), default=-1)
+    if at < 1:
+        return _dashed(text, turn)
+    if text.startswith("//", at + 1) or (text[at - 1].isdigit() and text[at + 1:at + 2].isdigit()):
+        # An address; a time, a ratio, a verse.
         return None
-    name, aside = text[:at].rstrip(), ""
+    return _label(text[:at], text[at + 1:].strip(), turn)
+
+
+_DASHED = re.compile(r"^([^—–:]{2,60}) [—–](?: |$)")
+
+
+def _dashed(text: str, turn: bool) -> Label | None:
+    """``NAME — words``."""
+    found = _DASHED.match(text)
+    label = _label(found[1], text[found.end():].strip(), turn) if found else None
+    return replace(label, dashed=True) if label and label.capitals else None
+
+
+def _label(before: str, words_after: str, turn: bool) -> Label | None:
+    name, aside = before.rstrip(), ""
     if name.endswith((")", "]")):
         opening = max(name.rfind("("), name.rfind("["))
         if opening < 1:
             return None
         name, aside = name[:opening].rstrip(), name[opening + 1: -1].strip()
     words = name.split()
-    if not words or len(name) > LONGEST or len(words) > _MOST_WORDS or not name[0].isalpha():
+    if not words or len(name) > LONGEST or not (name[0].isalpha() or _ORDINAL.match(name)):
+        return None
+    people = _LISTED.split(name)
+    if any(not one or len(one.split()) > (_MOST_WORDS if len(people) == 1 else 3) for one in people):
         return None
     if any(ch in _SENTENCE or ch in "()[]" for ch in name) or not all(map(_stops_are_short_forms, words)):
         return None
-    return Label(" ".join(words), aside, text[at + 1:].strip(), turn)
+    return Label(" ".join(words), aside, words_after, turn)
 
 
 def _stops_are_short_forms(word: str) -> bool:
@@ -112,7 +158,9 @@ class Names:
             letters += sum(ch.islower() or ch.isupper() for ch in spoken)
             capitals += sum(ch.isupper() for ch in spoken)
         self._often = Counter(label.name for label in labels)
-        named = [label for label in labels if label.is_written_as_name]
+        self._alone = {likeness(label.name) for label in labels if len(label.people) == 1} | self._known
+        named = [label for label in labels if label.is_written_as_name and not label.ends_as_sentence]
+        self._dashes_tell = sum(label.dashed for label in labels) >= max(2, _SHARE * count)
         self._most_often = max(self._often.values(), default=0)
         self._some_are_names = bool(named)
         self._capitals_tell = capitals * 2 < letters
@@ -142,10 +190,18 @@ class Names:
         return None
 
     def _is_name(self, label: Label, once: bool) -> bool:
+        if label.ends_as_sentence or (label.dashed and not self._dashes_tell):
+            return False
+        if len(label.people) > 1:
+            # Said together, by people who speak by themselves too.
+            return all(likeness(one) in self._alone for one in label.people) or (label.capitals and self._capitals_tell)
         if not self._captions:
             # Typed dialogue: a colon stands after a name, unless the one before it is plainly part of a sentence.
             short = len(label.name.split()) <= _SHORT and label.name[0].isupper()
+            if not label.words and not label.is_written_as_name:
+                # On a row of its own it may as well end a sentence that the next row goes on with.
+                return not once
             return label.is_written_as_name or label.turn or short or not once or not self._some_are_names
         if not label.is_written_as_name:
             return False
-        return (label.capitals and self._capitals_tell) or (self._uses_names and not self._in_capitals)
+        return (label.capitals and self._capitals_tell) or label.turn or (self._uses_names and not self._in_capitals)

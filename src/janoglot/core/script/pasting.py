@@ -7,7 +7,7 @@ from collections.abc import Collection
 from janoglot.core.errors import BadInput
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
-from janoglot.core.script.formats.plain import take_directions
+from janoglot.core.script.markup import take_directions
 from janoglot.core.script.model import ScriptLine
 from janoglot.core.script.naming import Names
 

@@ -9,13 +9,13 @@ from dataclasses import replace
 from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import sentences
 from janoglot.core.script.formats.base import Hints
-from janoglot.core.script.limits import LONGEST_NAME
+from janoglot.core.script.limits import LONGEST_NAME, check_rows
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.replacing import Search, pattern
 
 LONGEST_LINE = 320
 """Characters: about 20 seconds. What is wrong in a line is made again with all of it."""
-_MARKED = re.compile(r"^#{1,6}\s+(?P<title>\S.*?)\s*#*$")
+_MARKED = re.compile(r"^#{1,6}\s+(?P<title>\S.*)$")
 _NUMBERED = re.compile(
     r"^(?:chapter|part|book|act|scene|section|prologue|epilogue|kapitel|teil|akt|szene|chapitre|partie|acte|scène|"
     r"capítulo|parte|acto|escena|capitolo|atto|cena|hoofdstuk|deel)\b[\s.:—–-]*[\w\s.:’'—–-]{0,80}$", re.IGNORECASE)
@@ -42,6 +42,7 @@ def read_prose(text: str, hints: Hints) -> Script:
             count, filled = count + 1, 0
             part = str(count) if hints.parts_by == "characters" else _opening(paragraph)
         filled += len(paragraph)
+        check_rows(len(script.lines))
         for words in spoken_lines(paragraph):
             script.lines.append(ScriptLine(hints.narrator or "Narrator", words, part=part, row=row))
     return script
@@ -97,7 +98,7 @@ def _title(row: str, hints: Hints, search: Search | None) -> str | None:
     if search:
         return row if search.holds(row) else None
     if marked:
-        return marked["title"]
+        return marked["title"].rstrip("# \t")
     if hints.parts_by != "heading" or len(row) > 90:
         return None
     shouted = row.isupper() and len(row) > 3 and row[-1:] not in ".,;:!?…"

@@ -9,18 +9,23 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED
 from janoglot.core.script.formats.frames import timed
-from janoglot.core.script.formats.plain import take_directions
+from janoglot.core.script.limits import LONGEST_WORDING, check_rows, check_wording
+from janoglot.core.script.markup import take_directions, whole_directions, without_tags
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.naming import Names, label_of
 
-_TIMING = re.compile(r"^\s*(?P<start>[\d:;.,]+)\s*-{1,2}>\s*(?P<end>[\d:;.,]+)(?:\s+.*)?$")
-_VOICE = re.compile(r"<v(?:\.[^\s>]*)?[ \t]+([^>]+)>")
-_MARKUP = re.compile(r"</?[A-Za-z][^>]*>|<\d[\d:.]*>|\{\\[^}]*\}")
+_TIMING = re.compile(r"^\s*(?P<start>[\d:;.,]+)\s*-{1,2}>\s*(?P<end>[\d:;.,]+)(?:\s.*)?$")
+_VOICE = re.compile(r"<v(?:\.[^\s<>]*)?[ \t]([^<>]+)>")
+_TURN = re.compile(r"^(?:[-–—]|>>)\s*(?=\S)")
+_MARKUP = 10
+"""How many times as long as its words a cue may be with all its marks: more is refused before it is looked at."""
+_MOST_NUMBERED = 0.5
+"""Of the times, that a number stands before: from here on a file numbers its cues."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +47,7 @@ def read_cues(text: str, script: Script) -> list[Cue]:
         if "-->" in row and not _TIMING.match(row):
             script.problems.append(Problem("bad_cue_time", "“{text}” is not a pair of times: the cue was left out. "
                                            "Write 00:00:01,000 --> 00:00:02,500.", {"text": row.strip()[:60]}, n + 1))
+    numbered = sum(at > 0 and rows[at - 1].strip().isdigit() for at in starts) >= _MOST_NUMBERED * len(starts)
     cues = []
     for index, at in enumerate(starts):
         match = _TIMING.match(rows[at])
@@ -52,54 +58,85 @@ def read_cues(text: str, script: Script) -> list[Cue]:
                 "bad_cue_time", "“{text}” does not run forward in time: the cue was left out.",
                 {"text": rows[at].strip()[:60]}, at + 1))
             continue
-        cues.append(Cue(start, end, "\n".join(_body(rows, at, starts, index)), at + 1))
+        following = starts[index + 1] if index + 1 < len(starts) else None
+        cues.append(Cue(start, end, "\n".join(_body(rows, at, following, numbered)), at + 1))
     return cues
 
 
-def _body(rows: list[str], at: int, starts: list[int], index: int) -> list[str]:
-    stop = starts[index + 1] if index + 1 < len(starts) else len(rows)
-    body: list[str] = []
-    for n in range(at + 1, stop):
-        row = rows[n].strip()
-        if not row or "-->" in row:
-            # Some programs leave a blank row inside a cue; a number or a block's name starts the next one.
-            following = next((r.strip() for r in rows[n + 1:stop] if r.strip()), "")
-            if not row and following and "-->" not in following and not following.isdigit() and n + 2 < stop and (
-                not re.match(r"^(NOTE|STYLE|REGION)\b", following)
-            ) and index + 1 < len(starts) and rows[starts[index + 1] - 1].strip().isdigit():
-                continue
-            break
-        body.append(row)
-    return body
+def _body(rows: list[str], at: int, following: int | None, numbered: bool) -> list[str]:
+    """What stands under the times in row ``at``: all of it up to the next times, but for what names those."""
+    stop = len(rows) if following is None else following
+    if following is not None and stop - 1 > at:
+        before = rows[stop - 1].strip()
+        # The next cue's number, with a blank row before it or without; or a name of its own, behind a blank row.
+        named = before and not numbered and stop - 2 > at and not rows[stop - 2].strip()
+        if (numbered and before.isdigit()) or named:
+            stop -= 1
+    return [row for n in range(at + 1, stop) if (row := rows[n].strip()) and "-->" not in row]
 
 
 def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) -> list[ScriptLine]:
     """Lines from cues: voice tags or ``Name:`` give the speaker, two speakers in a cue give two lines.
 
-    ``known``: names that are speakers anyway.
+    ``known``: names that are speakers anyway. A direction that stands alone is a note of the line that follows it.
     """
-    lines = []
+    for cue in cues:
+        if len(cue.text) > _MARKUP * LONGEST_WORDING:
+            check_wording(len(cue.text), cue.row)
+    check_rows(len(cues))
+    lines: list[ScriptLine] = []
     named = False
     tagged = {html.unescape(name).strip() for cue in cues for name in _VOICE.findall(cue.text)}
     names = Names(_first_rows_and_labels(cues), {*known, *tagged}, captions=True)
-    for cue in cues:
-        spans = _spans(cue.text, names, cue.row)
-        if not spans:
-            script.problems.append(Problem("no_words", "A cue without words: left out.", {}, cue.row))
+    carried, waiting = "", ""
+    for cue in _unrolled(cues, script):
+        check_rows(len(lines))
+        spans, carried = _spans(cue.text, names, cue.row, carried)
+        spoken = [span for span in spans if span.words]
+        alone = [note for span in spans if not span.words for note in span.notes]
+        if not spoken and alone:
+            script.problems.append(Problem(
+                "direction_kept", "“{text}” is no speech: kept as a note of the next line.",
+                {"text": "; ".join(alone)[:60]}, cue.row, "note"))
+            waiting = "; ".join(filter(None, [waiting, *alone]))
             continue
-        named = named or any(name for name, _, _ in spans)
-        letters = sum(len(words) for _, words, _ in spans)
+        if not spoken:
+            if not carried:
+                script.problems.append(Problem("no_words", "A cue without words: left out.", {}, cue.row))
+            continue
+        named = named or any(span.speaker for span in spoken)
+        letters = sum(len(span.words) for span in spoken)
         start = cue.start
-        for name, words, notes in spans:
-            end = start + (cue.end - cue.start) * len(words) / letters
-            lines.append(ScriptLine(name or UNNAMED, words, round(start, 3), round(end, 3), "; ".join(notes), "",
-                                    cue.row))
-            start = end
+        for number, span in enumerate(spoken):
+            end = start + (cue.end - cue.start) * len(span.words) / letters
+            notes = [*([waiting] if waiting else []), *(alone if number == 0 else []), *span.notes]
+            lines.append(ScriptLine(span.speaker or UNNAMED, span.words, round(start, 3), round(end, 3),
+                                    "; ".join(notes), "", cue.row))
+            start, waiting = end, ""
+    if waiting and lines:
+        lines[-1].notes = "; ".join(filter(None, [lines[-1].notes, waiting]))
     script.problems += names.problems
     if lines and not named:
         script.problems.append(Problem("no_speakers", "No cue names its speaker: all lines were given to "
                                        "“{unnamed}”.", {"unnamed": UNNAMED}, severity="note"))
     return lines
+
+
+_ROLLED = 0.5
+"""Of the cues, that begin with the row that the one before ended with: from here on a file's captions roll."""
+
+
+def _unrolled(cues: list[Cue], script: Script) -> list[Cue]:
+    """Captions that roll up repeat the row before: said once, where it came first."""
+    rows = [[row for row in _plain(cue.text).split("\n") if row.strip()] for cue in cues]
+    repeats = [at > 0 and len(rows[at]) > 1 and bool(rows[at - 1]) and rows[at][0] == rows[at - 1][-1]
+               for at in range(len(cues))]
+    if len(cues) < 4 or sum(repeats) < _ROLLED * sum(len(one) > 1 for one in rows) or not any(repeats):
+        return cues
+    script.problems.append(Problem(
+        "rolled", "{count} captions repeat the row before: it is said once.", {"count": sum(repeats)}, None, "note"))
+    return [replace(cue, text="\n".join(cue.text.split("\n")[1:])) if repeat else cue
+            for cue, repeat in zip(cues, repeats, strict=True)]
 
 
 def _first_rows_and_labels(cues: Iterable[Cue]) -> Iterator[str]:
@@ -111,27 +148,50 @@ def _first_rows_and_labels(cues: Iterable[Cue]) -> Iterator[str]:
 
 
 def _plain(text: str) -> str:
-    return html.unescape(_MARKUP.sub("", text)).strip()
+    return html.unescape(without_tags(text)).strip()
 
 
-def _spans(text: str, names: Names, at_row: int | None) -> list[tuple[str, str, list[str]]]:
-    """``(speaker, words, directions)`` for each run of one speaker's words in a cue's text."""
-    spans: list[tuple[str, str, list[str]]] = []
+@dataclass(slots=True)
+class _Span:
+    """A run of one speaker's words in a cue's text."""
+
+    speaker: str
+    said: list[str]
+    notes: list[str]
+
+    @property
+    def words(self) -> str:
+        return " ".join(filter(None, self.said))
+
+
+def _spans(text: str, names: Names, at_row: int | None, carried: str) -> tuple[list[_Span], str]:
+    """The runs of a cue, and whose words the next cue's are, where this one only names them. ``carried``: whose words
+    these are, where the cue before said so."""
+    spans: list[_Span] = []
     pieces = _VOICE.split(text)
     # split() gives: text before the first tag, then name and text by turns.
-    named = [("", pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
-    for name, raw in named:
-        for row in html.unescape(_MARKUP.sub("", raw)).split("\n"):
-            speech = None if name else names.split(row.strip(), at_row)
-            words, notes = take_directions(speech.words if speech else row)
-            if speech and speech.aside:
-                notes.insert(0, speech.aside)
-            speaker = html.unescape(name).strip() or (speech.name if speech else "")
+    tagged = [("", pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
+    for tag, raw in tagged:
+        rows = whole_directions([row.strip() for row in _plain(raw).split("\n")])
+        turns = sum(bool(_TURN.match(row)) for row in rows) > 1
+        for row in rows:
+            label = None if tag or not row else names.split(row, at_row)
+            rest = label.words if label else _TURN.sub("", row) if turns else row
+            words, notes = take_directions(rest)
+            if label and label.aside:
+                notes.insert(0, label.aside)
+            speaker = html.unescape(tag).strip() or (label.name if label else "")
+            if label and not words and not notes:
+                # A name on a row of its own: what comes next is theirs.
+                carried = label.name
+                continue
             if not words and not notes:
                 continue
-            if spans and (spans[-1][0] == speaker or not speaker):
-                last, before, earlier = spans[-1]
-                spans[-1] = (last, f"{before} {words}".strip(), [*earlier, *notes])
+            begins = bool(speaker or carried) or (turns and bool(_TURN.match(row)))
+            speaker, carried = speaker or carried, ""
+            if spans and (not begins or spans[-1].speaker == speaker != ""):
+                spans[-1].said.append(words)
+                spans[-1].notes += notes
             else:
-                spans.append((speaker, words, notes))
-    return [span for span in spans if span[1]]
+                spans.append(_Span(speaker, [words], notes))
+    return spans, carried

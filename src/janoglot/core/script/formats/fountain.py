@@ -7,13 +7,11 @@ import re
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import name_and_aside
+from janoglot.core.script.markup import without_emphasis, without_spans
 from janoglot.core.script.model import Script, ScriptLine
 
 _SCENE = re.compile(r"^(?:INT|EXT|EST|INT\./EXT|INT/EXT|I/E)[. ]", re.IGNORECASE)
 _TRANSITION = re.compile(r"^[^a-z]*TO:$")
-_BONEYARD = re.compile(r"/\*.*?\*/", re.DOTALL)
-_NOTE = re.compile(r"\[\[.*?\]\]", re.DOTALL)
-_EMPHASIS = re.compile(r"(?<!\\)(\*{1,3}|_)(?=\S)(.+?)(?<=\S)(?<!\\)\1")
 _TITLE_PAGE = re.compile(r"^(?:title|credit|authors?|source|draft date|contact|copyright|notes|revision)\s*:",
                          re.IGNORECASE)
 
@@ -25,7 +23,7 @@ class Fountain:
     expects = "A speech is a name in capitals on a row of its own, and the words on the rows under it."
 
     def certain(self, text: str) -> bool:
-        blocks = re.split(r"\n\s*\n", _BONEYARD.sub("", text))
+        blocks = re.split(r"\n\s*\n", without_spans(text, "/*", "*/"))
         cues = sum(_is_cue(block.split("\n")[0].strip(), has_words="\n" in block.strip()) for block in blocks)
         scenes = sum(bool(_SCENE.match(block.strip())) or block.strip().startswith("@") for block in blocks)
         return scenes > 0 and cues > 0
@@ -33,8 +31,7 @@ class Fountain:
     def read(self, text: str, hints: Hints) -> Script:
         script = Script()
         # What is taken out leaves its row ends, so that rows are counted as a person sees them.
-        text = _BONEYARD.sub(lambda match: "\n" * match[0].count("\n"), text)
-        text = _NOTE.sub(lambda match: "\n" * match[0].count("\n"), text)
+        text = without_spans(without_spans(text, "/*", "*/"), "[[", "]]")
         rows = text.split("\n")
         at = _after_title_page(rows)
         part, section = "", ""
@@ -46,7 +43,7 @@ class Fountain:
                 section = _plain(row.lstrip("#").strip())
                 part = section
             elif _SCENE.match(row) or (row.startswith(".") and not row.startswith("..")):
-                scene = _plain(re.sub(r"\s*#[^#]*#$", "", row.lstrip(".").strip()))
+                scene = _plain(_without_number(row.lstrip(".").strip()))
                 part = f"{section}: {scene}" if section else scene
             elif blank_before and words_follow and _is_cue(row, True):
                 at = self._speech(script, rows, at, part)
@@ -90,6 +87,12 @@ class Fountain:
         return "\n".join(out)
 
 
+def _without_number(heading: str) -> str:
+    """A scene's heading without its number, ``#12A#``."""
+    begin = heading.rfind("#", 0, -1) if heading.endswith("#") else -1
+    return heading[:begin].rstrip() if begin >= 0 else heading
+
+
 def _is_cue(row: str, has_words: bool) -> bool:
     if row.startswith("@"):
         return len(row) > 1
@@ -97,7 +100,7 @@ def _is_cue(row: str, has_words: bool) -> bool:
         return False
     if _SCENE.match(row) or _TRANSITION.match(row):
         return False
-    name = re.sub(r"\(.*?\)", "", row).rstrip("^").strip()
+    name = re.sub(r"\([^()]*\)", "", row).rstrip("^").strip()
     return any(ch.isalpha() for ch in name) and name == name.upper() and name != name.lower() and len(name) <= 60
 
 
@@ -110,7 +113,7 @@ def _after_title_page(rows: list[str]) -> int:
 def _plain(text: str) -> str:
     """Without the marks of emphasis."""
     for _ in range(3):
-        text = _EMPHASIS.sub(r"\2", text)
+        text = without_emphasis(text)
     return re.sub(r"\\([*_\\])", r"\1", text)
 
 

@@ -7,26 +7,17 @@ from collections.abc import Iterator
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.limits import check_rows
+from janoglot.core.script.markup import take_directions, whole_directions
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.naming import Names, label_of
 from janoglot.core.script.prose import read_prose
 
-_HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*?)\s*#*$")
-_DIRECTION = re.compile(r"\s*(?:\((?P<round>[^()]*)\)|\[(?P<square>[^\[\]]*)\])\s*")
+_HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*)$")
+_ROWS_A_LINE = 4
+"""Of a script with as many lines as it may have, on average at most."""
 _LONG = 3_000
 """Characters. A shorter text without names is more likely lines whose speakers are still to be given."""
-
-
-def take_directions(text: str) -> tuple[str, list[str]]:
-    """The words to be spoken, and the stage directions that stood in brackets among them.
-
-    >>> take_directions("(softly) Mind the step [a pause] there.")
-    ('Mind the step there.', ['softly', 'a pause'])
-    """
-    notes = [(m["round"] or m["square"] or "").strip() for m in _DIRECTION.finditer(text)]
-    # Where a direction stood before a mark, the mark moves up; spaces that the writer set before marks stay.
-    words = _DIRECTION.sub(lambda m: "" if text[m.end(): m.end() + 1] in tuple(",.;:!?…") else " ", text)
-    return " ".join(words.split()), [note for note in notes if note]
 
 
 class PlainText:
@@ -43,17 +34,18 @@ class PlainText:
         if hints.prose or (hints.prose is None and looks_like_prose(text)):
             return read_prose(text, hints)
         script = Script()
+        check_rows(text.count("\n") // _ROWS_A_LINE)
         names = Names(_rows(text))
         part = ""
         pending: list[str] = []
         current: ScriptLine | None = None
-        for row, raw in enumerate(text.split("\n"), 1):
+        for row, raw in enumerate(whole_directions(text.split("\n")), 1):
             stripped = _stripped(raw)
             if not stripped:
                 continue
             heading = _HEADING.match(stripped)
             if heading:
-                part, current = heading["name"], None
+                part, current = heading["name"].rstrip("# \t"), None
                 continue
             speech = names.split(stripped, row)
             words, notes = take_directions(speech.words if speech else stripped)

@@ -11,7 +11,7 @@ from pptx.slide import Slide
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
-from janoglot.core.script.formats.plain import take_directions
+from janoglot.core.script.markup import take_directions
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.naming import Names
 

@@ -12,9 +12,16 @@ from janoglot.core.errors import BadInput, Problem
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.frames import timed
+from janoglot.core.script.limits import check_rows
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.times import write_time
 
+# Of the whole process, and so once: no cell that is not refused as a line is longer.
+csv.field_size_limit(2**31 - 1)
+_ROOM = 100
+"""Rows that are no lines: headings, and what stands about them."""
+_HEADING = 20_000
+"""Characters of a table's first row that are looked at to see what it is."""
 ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind")
 
 _SYNONYMS = {
@@ -82,7 +89,7 @@ class Table:
         self.expects = "The first row should name the columns, with one for the speaker and one for the words."
 
     def certain(self, text: str) -> bool:
-        first = text.lstrip("\ufeff\n ").split("\n", 1)[0]
+        first = _first_row(text)
         cells = next(csv.reader([first], delimiter=_delimiter_of(text)), [])
         if (_delimiter_of(text) == "\t") != (self._delimiter == "\t"):
             return False
@@ -91,12 +98,12 @@ class Table:
 
     def read(self, text: str, hints: Hints) -> Script:
         delimiter = _delimiter_of(text)
-        csv.field_size_limit(1_000_000)
         reader = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter, skipinitialspace=True)
         rows: list[tuple[int, list[str]]] = []
         try:
             before = 0
             for cells in reader:
+                check_rows(len(rows) - _ROOM)
                 if any(cell.strip() for cell in cells):
                     rows.append((before + 1, [plain_cell(cell.strip()) for cell in cells]))
                 before = reader.line_num
@@ -199,9 +206,14 @@ class Table:
             yield [safe_cell(cell) for cell in cells]
 
 
+def _first_row(text: str) -> str:
+    """The beginning of the first row that is not empty."""
+    return text[:_HEADING * 4].lstrip("\ufeff\n ").split("\n", 1)[0][:_HEADING]
+
+
 def _delimiter_of(text: str) -> str:
     """The separator that cuts the header into the most known columns."""
-    first = text.lstrip("\ufeff\n ").split("\n", 1)[0]
+    first = _first_row(text)
 
     def score(delimiter: str) -> tuple[int, int]:
         cells = next(csv.reader([first], delimiter=delimiter), [])

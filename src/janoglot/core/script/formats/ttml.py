@@ -10,6 +10,7 @@ from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import read_xml, whole_number
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.limits import check_rows
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.naming import Names
 
@@ -68,6 +69,7 @@ class TimedText:
         script.source_language = find_tag(root.get(f"{{{_XML}}}lang", "")) or hints.source_language or None
         body = next((child for child in root if _name(child) == "body"), None)
         paragraphs = list(_paragraphs(body, 0.0, "", ""))
+        check_rows(len(paragraphs))
         unnamed = (words for one, _, agent, _ in paragraphs if not agent and (words := " ".join(_text(one).split())))
         names = Names(unnamed, [*hints.known, *agents.values()], captions=True)
         for number, (paragraph, start, agent, part) in enumerate(paragraphs, 1):
