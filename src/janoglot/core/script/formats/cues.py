@@ -37,6 +37,8 @@ class Cue:
     text: str
     row: int | None = None
     speaker: str = ""
+    timed: bool = True
+    """False where the file gives no times that run forward: ``start`` and ``end`` mean nothing then."""
 
 
 def read_cues(text: str, script: Script) -> list[Cue]:
@@ -87,11 +89,12 @@ def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) ->
     lines: list[ScriptLine] = []
     named = False
     tagged = {html.unescape(name).strip() for cue in cues for name in _VOICE.findall(cue.text)}
+    tagged |= {cue.speaker for cue in cues if cue.speaker}
     names = Names(_first_rows_and_labels(cues), {*known, *tagged}, captions=True)
     carried, waiting = "", ""
     for cue in _unrolled(cues, script):
         check_rows(len(lines))
-        spans, carried = _spans(cue.text, names, cue.row, carried)
+        spans, carried = _spans(cue, names, carried)
         spoken = [span for span in spans if span.words]
         alone = [note for span in spans if not span.words for note in span.notes]
         if not spoken and alone:
@@ -110,8 +113,8 @@ def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) ->
         for number, span in enumerate(spoken):
             end = start + (cue.end - cue.start) * len(span.words) / letters
             notes = [*([waiting] if waiting else []), *(alone if number == 0 else []), *span.notes]
-            lines.append(ScriptLine(span.speaker or UNNAMED, span.words, round(start, 3), round(end, 3),
-                                    "; ".join(notes), "", cue.row))
+            first, last = (round(start, 3), round(end, 3)) if cue.timed else (None, None)
+            lines.append(ScriptLine(span.speaker or UNNAMED, span.words, first, last, "; ".join(notes), "", cue.row))
             start, waiting = end, ""
     if waiting and lines:
         lines[-1].notes = "; ".join(filter(None, [lines[-1].notes, waiting]))
@@ -142,6 +145,8 @@ def _unrolled(cues: list[Cue], script: Script) -> list[Cue]:
 def _first_rows_and_labels(cues: Iterable[Cue]) -> Iterator[str]:
     """The rows of cues in which a name may stand: the first, and what looks like one in those after it."""
     for cue in cues:
+        if cue.speaker:
+            continue
         for number, row in enumerate(_plain(cue.text).split("\n")):
             if row.strip() and (number == 0 or label_of(row.strip())):
                 yield row.strip()
@@ -164,18 +169,18 @@ class _Span:
         return " ".join(filter(None, self.said))
 
 
-def _spans(text: str, names: Names, at_row: int | None, carried: str) -> tuple[list[_Span], str]:
+def _spans(cue: Cue, names: Names, carried: str) -> tuple[list[_Span], str]:
     """The runs of a cue, and whose words the next cue's are, where this one only names them. ``carried``: whose words
     these are, where the cue before said so."""
     spans: list[_Span] = []
-    pieces = _VOICE.split(text)
+    pieces = _VOICE.split(cue.text)
     # split() gives: text before the first tag, then name and text by turns.
-    tagged = [("", pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
+    tagged = [(html.escape(cue.speaker), pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
     for tag, raw in tagged:
         rows = whole_directions([row.strip() for row in _plain(raw).split("\n")])
         turns = sum(bool(_TURN.match(row)) for row in rows) > 1
         for row in rows:
-            label = None if tag or not row else names.split(row, at_row)
+            label = None if tag or not row else names.split(row, cue.row)
             rest = label.words if label else _TURN.sub("", row) if turns else row
             words, notes = take_directions(rest)
             if label and label.aside:
