@@ -138,7 +138,7 @@ def _rows(data: bytes) -> Iterator[tuple[int, dict[str, Any]]]:
                      for row in bounded_rows(sheet, _MOST_ROWS, _MOST_COLUMNS)]
         yield from _by_heading(table)
         return
-    text, _ = decode(data)
+    text = decode(data).text
     if text.lstrip().startswith(("{", "[")):
         loaded = read_json(text)
         listed = loaded.get("castings") if isinstance(loaded, dict) else loaded

@@ -60,6 +60,58 @@ def find_tag(name: str) -> str | None:
     return None
 
 
+_WRITTEN_TAG = re.compile(r"^[a-z]{2,3}(?:[-_][A-Z][a-z]{3})?(?:[-_](?:[A-Z]{2}|[a-z]{2}|\d{3}))?$|"
+                          r"^[A-Z]{2}[-_][A-Za-z]{2}$")
+_CAPITAL_TAGS = {
+    "EN", "FR", "DE", "ES", "PL", "RU", "JA", "ZH", "KO", "AR", "HI", "TR", "SV", "NL", "CS", "HU", "UK", "EL",
+    "RO", "FI", "PT",
+}
+"""What is written so above a column means the language and nothing else."""
+_THREE_LETTERS = {
+    "eng", "fra", "fre", "deu", "ger", "spa", "ita", "por", "rus", "jpn", "zho", "chi", "kor", "ara", "hin",
+    "nld", "dut", "pol", "tur", "swe", "ces", "cze", "ell", "gre", "hun", "ukr", "ron", "rum",
+}
+_WORDS = {
+    "min", "man", "men", "ban", "bar", "bug", "ace", "end", "fin", "fan", "tag", "kit", "mad", "war", "was",
+    "wer", "sex", "age", "art", "pos", "sfx", "vfx", "dur", "seq", "num", "ref", "url", "mic", "mix", "raw",
+    "cue", "did", "day", "new", "row", "set", "key", "old", "any", "all", "our", "bed", "gap", "job", "map",
+    "pay", "saw", "say",
+}
+"""Tags of small languages that are words of big ones."""
+_NAMED_IN = ("en", "es", "fr", "de", "it", "pt", "nl", "pl", "ru", "sv", "da", "cs", "ja", "zh", "ko", "ar", "tr")
+
+
+def tag_of_heading(heading: str) -> str | None:
+    """The tag of a language that stands above a column, where that is plain: a tag written as tags are ("es-MX",
+    "haw"), or just a language's name in its own or a widespread language, with a place or without. None for anything
+    else, however near it comes to some language's name: "Gender" is no Gende."""
+    text = " ".join(heading.split())
+    if _WRITTEN_TAG.match(text) or text in _CAPITAL_TAGS or (text.isalpha() and text.lower() in _THREE_LETTERS):
+        if text in _WORDS:
+            return None
+        try:
+            standard = str(langcodes.standardize_tag(text))
+            language = langcodes.Language.get(standard)
+        except (LanguageTagError, ValueError):
+            return None
+        return standard if language.is_valid() and language.language else None
+    tag = find_tag(text) if len(text) > 3 or not text.isascii() else None
+    if tag is None:
+        return None
+    names = _names_of(tag.split("-")[0])
+    words = re.split(r"[\s()\[\],/–-]+", text.casefold())
+    return tag if any(name in text.casefold() and all(part in words for part in name.split()) for name in names) or any(
+        name == text.casefold() for name in names) else None
+
+
+@lru_cache(maxsize=1024)
+def _names_of(language: str) -> frozenset[str]:
+    """Every name of a language, in its own and in widespread languages."""
+    told = langcodes.Language.get(language)
+    names = {told.display_name(reader) for reader in _NAMED_IN} | {told.autonym()}
+    return frozenset(re.sub(r"\s*\(.*\)", "", str(name)).casefold() for name in names)
+
+
 def tag_of(name: str) -> str:
     """As :func:`find_tag`, raising UnknownLanguage where the name says nothing."""
     tag = find_tag(name)

@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from janoglot.core.script.decoding import ENCODINGS
 from janoglot.core.script.formats import FORMATS
 from janoglot.core.script.model import Script
 from janoglot.core.script.prose import WAYS
@@ -44,6 +45,7 @@ class CorrectionSerializer(serializers.Serializer[Data]):
 
 class HintsSerializer(serializers.Serializer[Data]):
     format = serializers.ChoiceField(["", *FORMATS], required=False)
+    encoding = serializers.ChoiceField(["", *ENCODINGS], required=False)
     source_language = serializers.CharField(required=False, allow_blank=True, max_length=60)
     columns = serializers.DictField(child=serializers.CharField(allow_blank=True, max_length=60), required=False)
     prose = serializers.BooleanField(required=False, help_text="A book's text, which one voice reads.")
@@ -89,11 +91,17 @@ class ImportedSpeakerSerializer(serializers.Serializer[Data]):
     lines = serializers.IntegerField()
 
 
+class EncodingSerializer(serializers.Serializer[Data]):
+    id = serializers.CharField()
+    name = serializers.CharField()
+
+
 class PreviewSerializer(serializers.Serializer[Data]):
     draft = serializers.IntegerField()
     filename = serializers.CharField()
     format = serializers.CharField()
     encoding = serializers.CharField()
+    encodings = EncodingSerializer(many=True, help_text="Where the encoding is a guess: what else may be chosen.")
     source_language = serializers.CharField()
     languages = serializers.ListField(child=serializers.CharField())
     columns = ColumnSerializer(many=True)
@@ -137,6 +145,7 @@ def _parts(script: Script) -> list[Data]:
 def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
     return {
         "draft": draft.pk, "filename": draft.filename, "format": script.format, "encoding": script.encoding,
+        "encodings": [{"id": name, "name": ENCODINGS[name]} for name in script.encodings],
         "source_language": source_language_of(draft, script), "languages": script.languages,
         "columns": [{"header": header, "meaning": meaning} for header, meaning in script.columns],
         "speakers": [{"name": name, "lines": sum(line.speaker == name for line in script.lines)}

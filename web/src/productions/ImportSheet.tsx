@@ -216,6 +216,17 @@ function Understood({
           </span>
         )}
       </div>
+      {preview.encodings.length > 0 && (
+        <label className="flex items-center gap-2 text-sm">
+          {t("import.encoding")}
+          <Select
+            value={preview.encodings.find((one) => one.name === preview.encoding)?.id ?? ""}
+            onChange={(event) => onCorrect({ encoding: event.target.value as NonNullable<Hints["encoding"]> })}
+          >
+            {preview.encodings.map((one) => <option key={one.id} value={one.id}>{one.name}</option>)}
+          </Select>
+        </label>
+      )}
       {preview.frames && (
         <label className="flex items-center gap-2 text-sm">
           {t("import.fps")}

@@ -22,7 +22,7 @@ _KINDS = {
 }
 _TABLES = ("csv", "tsv", "xlsx", "json")
 """Formats that hold every line as it is: read again, none may be missing."""
-_OF_READING = ("problems", "columns", "format", "encoding", "frames", "prose", "source_language")
+_OF_READING = ("problems", "columns", "format", "encoding", "encodings", "frames", "prose", "source_language")
 """What a script says of the file that it was read from."""
 # With a byte-order mark, or spreadsheets take UTF-8 for something else.
 _MARK = {"csv": b"\xef\xbb\xbf", "tsv": b"\xef\xbb\xbf"}

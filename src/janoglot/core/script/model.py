@@ -67,6 +67,8 @@ class Script:
     problems: list[Problem] = field(default_factory=list)
     format: str = ""
     encoding: str = ""
+    encodings: list[str] = field(default_factory=list)
+    """Where the encoding is a guess: what else may be chosen."""
     columns: list[tuple[str, str]] = field(default_factory=list)
     """For tables: each header as it stands in the file, with what it was taken for ("" = passed over)."""
     source_language: str | None = None

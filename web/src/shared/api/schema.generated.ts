@@ -2146,6 +2146,46 @@ export interface components {
             mix_recipe: string;
             lines: components["schemas"]["Line"][];
         };
+        Encoding: {
+            id: string;
+            name: string;
+        };
+        /**
+         * @description * `` -
+         *     * `utf-8` - utf-8
+         *     * `cp1252` - cp1252
+         *     * `cp1250` - cp1250
+         *     * `cp1251` - cp1251
+         *     * `cp1253` - cp1253
+         *     * `cp1254` - cp1254
+         *     * `cp1255` - cp1255
+         *     * `cp1256` - cp1256
+         *     * `cp1257` - cp1257
+         *     * `cp1258` - cp1258
+         *     * `iso8859_1` - iso8859_1
+         *     * `iso8859_2` - iso8859_2
+         *     * `iso8859_5` - iso8859_5
+         *     * `iso8859_7` - iso8859_7
+         *     * `iso8859_8` - iso8859_8
+         *     * `iso8859_9` - iso8859_9
+         *     * `iso8859_15` - iso8859_15
+         *     * `koi8_r` - koi8_r
+         *     * `koi8_u` - koi8_u
+         *     * `gb18030` - gb18030
+         *     * `big5` - big5
+         *     * `cp932` - cp932
+         *     * `euc_jp` - euc_jp
+         *     * `cp949` - cp949
+         *     * `mac_roman` - mac_roman
+         *     * `cp437` - cp437
+         *     * `cp850` - cp850
+         *     * `cp852` - cp852
+         *     * `cp866` - cp866
+         *     * `utf-16` - utf-16
+         *     * `utf-32` - utf-32
+         * @enum {string}
+         */
+        EncodingEnum: "utf-8" | "cp1252" | "cp1250" | "cp1251" | "cp1253" | "cp1254" | "cp1255" | "cp1256" | "cp1257" | "cp1258" | "iso8859_1" | "iso8859_2" | "iso8859_5" | "iso8859_7" | "iso8859_8" | "iso8859_9" | "iso8859_15" | "koi8_r" | "koi8_u" | "gb18030" | "big5" | "cp932" | "euc_jp" | "cp949" | "mac_roman" | "cp437" | "cp850" | "cp852" | "cp866" | "utf-16" | "utf-32";
         Engine: {
             /** @description Languages on the way; empty without one. */
             route: string[];
@@ -2286,6 +2326,7 @@ export interface components {
         };
         ImportRequest: {
             format?: components["schemas"]["FormatEnum"] | components["schemas"]["BlankEnum"];
+            encoding?: components["schemas"]["EncodingEnum"] | components["schemas"]["BlankEnum"];
             source_language?: string;
             columns?: {
                 [key: string]: string;
@@ -2836,6 +2877,7 @@ export interface components {
         };
         PatchedHintsRequest: {
             format?: components["schemas"]["FormatEnum"] | components["schemas"]["BlankEnum"];
+            encoding?: components["schemas"]["EncodingEnum"] | components["schemas"]["BlankEnum"];
             source_language?: string;
             columns?: {
                 [key: string]: string;
@@ -2921,6 +2963,8 @@ export interface components {
             filename: string;
             format: string;
             encoding: string;
+            /** @description Where the encoding is a guess: what else may be chosen. */
+            encodings: components["schemas"]["Encoding"][];
             source_language: string;
             languages: string[];
             columns: components["schemas"]["Column"][];

@@ -88,13 +88,16 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
         if len(data) > LARGEST_PACKAGE:
             raise BadInput("The file has {size:.1f} MB; it may have {limit} MB at most. Split it into parts.",
                            size=len(data) / 1024**2, limit=LARGEST_PACKAGE // 1024**2)
-        fmt, encoding, script = binary, "", binary.read(data, hints)
+        fmt, encoding, others, script = binary, "", [], binary.read(data, hints)
     else:
-        text, encoding = decode(data)
+        decoded = decode(data, hints.encoding)
+        text, encoding, others = decoded.text, decoded.encoding, decoded.others
         chosen = TEXT_FORMATS.get(hints.format) or detect(text, filename)
         if hints.prose and not hints.format:
             chosen = plain.FORMAT
         fmt, script = chosen, chosen.read(text, hints)
+        script.problems[:0] = decoded.problems
+    script.encodings = others
     script.format, script.encoding = fmt.id, encoding
     if not script.lines:
         first = next((problem for problem in script.problems), None)

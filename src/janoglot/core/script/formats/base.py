@@ -34,6 +34,8 @@ class Hints:
     """Frames a second of the picture, for times that count frames."""
     known: tuple[str, ...] = ()
     """Names that are speakers anyway."""
+    encoding: str = ""
+    """Of :data:`janoglot.core.script.decoding.ENCODINGS`, where a person has chosen."""
 
 
 class ScriptFormat(Protocol):

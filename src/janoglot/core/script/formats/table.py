@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from janoglot.core.errors import BadInput, Problem
-from janoglot.core.languages import find_tag
+from janoglot.core.languages import tag_of_heading
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.limits import check_rows
@@ -70,7 +70,7 @@ def role_of_header(header: str) -> str | None:
         return _ROLE_OF[key]
     # Two-letter words such as "no" and "to" are roles above before they are languages here.
     for candidate in (plain, re.sub(r"(?i)\b(translation|target|wording|text|words|dub)\b[:\s_-]*", "", plain)):
-        tag = find_tag(candidate.strip(" :_-()[]"))
+        tag = tag_of_heading(candidate.strip(" :_-()[]"))
         if tag:
             return tag
     return None
