@@ -42,3 +42,16 @@ def test_no_two_languages_to_choose_from_have_one_name() -> None:
     names = [english_name(tag) for tag in tags]
     assert sorted(set(names)) == sorted(names)
     assert english_name("en-GB-scotland") == "English (United Kingdom, Scotland)"
+
+
+def test_every_language_of_the_list_stands_above_a_column_and_is_read_again() -> None:
+    from janoglot.core.script.formats import read_script
+    from janoglot.core.script.formats.table import CSV
+    from janoglot.core.script.model import Script, ScriptLine
+    from janoglot.core.speech.catalogue import languages
+
+    for tag in languages():
+        script = Script([ScriptLine("Keeper", "Mind the step.", wordings={tag: "x"})], [tag])
+        source = "fr-FR" if tag == "en-GB" else "en-GB"
+        read = read_script(CSV.write(script, source), "a.csv")
+        assert (read.languages, read.lines[0].wordings) == ([tag], {tag: "x"}), tag

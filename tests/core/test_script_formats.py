@@ -17,8 +17,8 @@ from hypothesis import strategies as st
 from janoglot.core.errors import BadInput
 from janoglot.core.script.formats import BINARY_FORMATS, FORMATS, detect, read_script, written
 from janoglot.core.script.formats.base import UNNAMED, Hints
-from janoglot.core.script.markup import take_directions
 from janoglot.core.script.formats.table import plain_cell, role_of_header, safe_cell
+from janoglot.core.script.markup import take_directions
 from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.script.times import read_time, write_time
 from tests.core.conftest import DEMO
@@ -112,7 +112,7 @@ class TestTables:
         ("German", "de"), ("Text (fr-FR)", "fr-FR"), ("Mood ring", None),
         # Near to some language's name, or some language's code, and none.
         *((name, None) for name in ("Gender", "VO", "Music", "Event", "QA", "Min", "Man", "Is", "So", "My", "Sex", "Art", "Take", "Wer", "Traducción")),
-        ("Note", "notes"), ("Scene", "part"), ("Fin", "end"),
+        ("Note", "notes"), ("Fin", "end"),
         ("Hawaiian", "haw"), ("haw", "haw"), ("ES_mx", "es-MX"), ("pt-br", "pt-BR"), ("zh-Hans", "zh-Hans"), ("FR", "fr"), ("Ger", "de"),
         ("Allemand", "de"), ("Anglais", "en"), ("日本語", "ja"), ("العربية", "ar"), ("Português (Brasil)", "pt-BR"),
         ("Latin American Spanish", "es-419"), ("Simplified Chinese", "zh-Hans"), ("French translation", "fr"), ("English VO", "en"),

@@ -61,7 +61,7 @@ def find_tag(name: str) -> str | None:
 
 
 _WRITTEN_TAG = re.compile(r"^[a-z]{2,3}(?:[-_][A-Z][a-z]{3})?(?:[-_](?:[A-Z]{2}|[a-z]{2}|\d{3}))?$|"
-                          r"^[A-Z]{2}[-_][A-Za-z]{2}$")
+                          r"^[A-Z]{2}[-_][A-Za-z]{2}$|^[a-z]{2,3}(?:-[A-Z]{2})?-(?:x-[a-z0-9-]{2,20}|[a-z0-9]{5,8})$")
 _CAPITAL_TAGS = {
     "EN", "FR", "DE", "ES", "PL", "RU", "JA", "ZH", "KO", "AR", "HI", "TR", "SV", "NL", "CS", "HU", "UK", "EL",
     "RO", "FI", "PT",

@@ -70,7 +70,7 @@ class Label:
     @property
     def ends_as_sentence(self) -> bool:
         """Whether it is the beginning of a sentence by its words, however it is written."""
-        return self.name.split()[-1].lower() in _SAYING or bool(_ELIDED.match(self.name))
+        return self.name.split()[-1] in _SAYING or (not self.is_written_as_name and bool(_ELIDED.match(self.name)))
 
     @property
     def capitals(self) -> bool:

@@ -193,7 +193,7 @@ class Table:
         with_kind = any(line.on_screen for line in script.lines)
         timed = script.timed
         header = [*(["part"] if with_part else []), "speaker", *(["in", "out"] if timed else []),
-                  *(["kind"] if with_kind else []), source_language, *script.languages,
+                  *(["kind"] if with_kind else []), *(_heading(tag) for tag in (source_language, *script.languages)),
                   *(["notes"] if with_notes else [])]
         yield header
         for line in script.lines:
@@ -204,6 +204,11 @@ class Table:
                      *(line.wordings.get(tag, "") for tag in script.languages),
                      *([line.notes] if with_notes else [])]
             yield [safe_cell(cell) for cell in cells]
+
+
+def _heading(tag: str) -> str:
+    """What stands above the column of a language, so that it is read again as just that: "id" alone is a number's."""
+    return tag if role_of_header(tag) == tag else f"text ({tag})"
 
 
 def _first_row(text: str) -> str:
