@@ -9,6 +9,7 @@ from typing import Any
 from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import split_at, split_like
 from janoglot.core.script.limits import LONGEST_NAME
+from janoglot.core.script.markup import one_row
 from janoglot.core.script.model import Script, ScriptLine
 
 MOST = 5_000
@@ -61,7 +62,7 @@ def corrected(script: Script, corrections: Mapping[str, Correction]) -> list[str
             if one.drop:
                 continue
             piece = replace(piece, speaker=one.speaker or piece.speaker,
-                            words=piece.words if one.words is None else " ".join(one.words.split()))
+                            words=piece.words if one.words is None else one_row(one.words).strip())
             if one.split is not None and 0 < one.split < len(piece.words):
                 piece, second = _cut(piece, one.split)
                 pieces.insert(0, (f"{key}.1", second))

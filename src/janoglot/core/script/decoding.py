@@ -70,7 +70,7 @@ def decode(data: bytes, encoding: str = "") -> Decoded:
     if not text.strip():
         raise BadInput("The file is empty: there are no words in it.")
     control = len(_CONTROL.findall(text[:4000]))
-    if control > 2 and control > len(text[:4000]) / (100 if control > 8 else 10):
+    if not encoding and control > 2 and control > len(text[:4000]) / (100 if control > 8 else 10):
         raise BadInput(
             "This is not a text file. Save the script as text, a spreadsheet, a text document or captions and choose "
             "that file."

@@ -92,9 +92,11 @@ def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) ->
     tagged |= {cue.speaker for cue in cues if cue.speaker}
     names = Names(_first_rows_and_labels(cues), {*known, *tagged}, captions=True)
     carried, waiting = "", ""
+    # Where two speak in one cue a dash begins the words of each; then it does so where one speaks alone.
+    dashes = any(_turns(_plain(cue.text).split("\n")) > 1 for cue in cues)
     for cue in _unrolled(cues, script):
         check_rows(len(lines))
-        spans, carried = _spans(cue, names, carried)
+        spans, carried = _spans(cue, names, carried, dashes)
         spoken = [span for span in spans if span.words]
         alone = [note for span in spans if not span.words for note in span.notes]
         if not spoken and alone:
@@ -169,19 +171,22 @@ class _Span:
         return " ".join(filter(None, self.said))
 
 
-def _spans(cue: Cue, names: Names, carried: str) -> tuple[list[_Span], str]:
+def _turns(rows: Iterable[str]) -> int:
+    return sum(bool(_TURN.match(row.strip())) for row in rows)
+
+
+def _spans(cue: Cue, names: Names, carried: str, dashes: bool) -> tuple[list[_Span], str]:
     """The runs of a cue, and whose words the next cue's are, where this one only names them. ``carried``: whose words
-    these are, where the cue before said so."""
+    these are, where the cue before said so. ``dashes``: whether a dash says that somebody else begins."""
     spans: list[_Span] = []
     pieces = _VOICE.split(cue.text)
     # split() gives: text before the first tag, then name and text by turns.
     tagged = [(html.escape(cue.speaker), pieces[0]), *zip(pieces[1::2], pieces[2::2], strict=True)]
     for tag, raw in tagged:
         rows = whole_directions([row.strip() for row in _plain(raw).split("\n")])
-        turns = sum(bool(_TURN.match(row)) for row in rows) > 1
         for row in rows:
             label = None if tag or not row else names.split(row, cue.row)
-            rest = label.words if label else _TURN.sub("", row) if turns else row
+            rest = label.words if label else _TURN.sub("", row) if dashes else row
             words, notes = take_directions(rest)
             if label and label.aside:
                 notes.insert(0, label.aside)
@@ -192,7 +197,7 @@ def _spans(cue: Cue, names: Names, carried: str) -> tuple[list[_Span], str]:
                 continue
             if not words and not notes:
                 continue
-            begins = bool(speaker or carried) or (turns and bool(_TURN.match(row)))
+            begins = bool(speaker or carried) or (dashes and bool(_TURN.match(row)))
             speaker, carried = speaker or carried, ""
             if spans and (not begins or spans[-1].speaker == speaker != ""):
                 spans[-1].said.append(words)

@@ -7,7 +7,7 @@ import re
 from janoglot.core.errors import Problem
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import name_and_aside
-from janoglot.core.script.markup import without_emphasis, without_spans
+from janoglot.core.script.markup import one_row, without_emphasis, without_spans
 from janoglot.core.script.model import Script, ScriptLine
 
 _SCENE = re.compile(r"^(?:INT|EXT|EST|INT\./EXT|INT/EXT|I/E)[. ]", re.IGNORECASE)
@@ -118,7 +118,7 @@ def _plain(text: str) -> str:
 
 
 def _escaped(text: str) -> str:
-    return re.sub(r"([*_\\])", r"\\\1", " ".join(text.split()))
+    return re.sub(r"([*_\\])", r"\\\1", one_row(text).strip())
 
 
 def _guarded(words: str) -> str:

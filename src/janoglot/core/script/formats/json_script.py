@@ -11,6 +11,7 @@ from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import read_json
 from janoglot.core.languages import find_tag
 from janoglot.core.script.formats.base import UNNAMED, Hints
+from janoglot.core.script.markup import one_row
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
 
 VERSION = 2
@@ -134,7 +135,7 @@ def _number(value: Any) -> float | None:
 
 
 def _words(value: Any) -> str:
-    return " ".join(value.split()) if isinstance(value, str) else ""
+    return one_row(value).strip() if isinstance(value, str) else ""
 
 
 def _tag(value: Any) -> str | None:

@@ -20,6 +20,9 @@ from janoglot.core.script.times import write_time
 csv.field_size_limit(2**31 - 1)
 _ROOM = 100
 """Rows that are no lines: headings, and what stands about them."""
+_SEPARATOR = re.compile(r"^\ufeff?[\"']?sep=(.)[\"']?[ \t]*\n", re.IGNORECASE)
+_ABOVE = 15
+"""Rows that may stand above the header: titles, dates, who made it."""
 _HEADING = 20_000
 """Characters of a table's first row that are looked at to see what it is."""
 ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind")
@@ -97,7 +100,10 @@ class Table:
         return len(cells) > 1 and "speaker" in roles and sum(role is not None for role in roles) > 1
 
     def read(self, text: str, hints: Hints) -> Script:
-        delimiter = _delimiter_of(text)
+        named = _SEPARATOR.match(text)
+        delimiter = named[1] if named else _delimiter_of(text)
+        # The row that only names the separator keeps its number.
+        text = "\n" + text[named.end():] if named else text
         reader = csv.reader(io.StringIO(text.lstrip("\ufeff")), delimiter=delimiter, skipinitialspace=True)
         rows: list[tuple[int, list[str]]] = []
         try:
@@ -115,6 +121,12 @@ class Table:
     def read_rows(self, rows: Sequence[tuple[int, list[str]]], hints: Hints) -> Script:
         """A script from rows of cells, each with its number in the file from 1. Raises BadInput."""
         script = Script(fps=hints.fps)
+        above = header_at(rows)
+        if above:
+            script.problems.append(Problem(
+                "above_table", "{count} rows stand above the table, beginning with “{text}”: passed over.",
+                {"count": above, "text": next(cell for cell in rows[0][1] if cell)[:40]}, rows[0][0], "note"))
+            rows = rows[above:]
         layout = _layout(rows, hints, script)
         script.columns = list(zip(layout.headers, layout.roles, strict=True))
         script.languages = list(dict.fromkeys(role for role in layout.roles if role not in (*ROLES, "")))
@@ -144,6 +156,9 @@ class Table:
         if not words and not wordings:
             if "speaker" in values:
                 problem("no_words", "No words for {name}: left out.", name=values["speaker"])
+            elif any(cells):
+                problem("no_words", "No words in this row, only “{text}”: left out.",
+                        text=next(cell for cell in cells if cell)[:40])
             return
         if not words:
             problem("no_source_words", "A translation without its source words: kept, with empty words.")
@@ -227,13 +242,30 @@ def _delimiter_of(text: str) -> str:
     return max("\t;,", key=score)
 
 
+def header_at(rows: Sequence[tuple[int, list[str]]]) -> int:
+    """How many rows stand above the one that heads the columns; 0 where none of the first ones does."""
+    for at, (_, cells) in enumerate(rows[:_ABOVE]):
+        roles = {role for cell in cells if (role := role_of_header(cell))}
+        if len(roles) > 1 and (roles & {"speaker", "words"} or roles - set(ROLES)):
+            return at
+    return 0
+
+
+def _is_heading(cells: Sequence[str]) -> bool:
+    """Whether a row of which one cell alone is known looks as headings do: short, all different, no sentences."""
+    filled = [cell for cell in cells if cell]
+    return len(filled) > 1 and len(set(filled)) == len(filled) and all(
+        len(cell) <= 30 and cell[-1] not in ".!?…" for cell in filled) and any(
+        role_of_header(cell) in ("speaker", "words") for cell in filled)
+
+
 def _layout(rows: Sequence[tuple[int, list[str]]], hints: Hints, script: Script) -> _Layout:
     if not rows:
         return _Layout([], [], False)
     first = rows[0][1]
     guesses = [role_of_header(cell) for cell in first]
     known = sum(guess is not None for guess in guesses)
-    has_header = known >= 2 or (known == 1 and len(first) <= 2) or bool(hints.columns)
+    has_header = known >= 2 or (known == 1 and (len(first) <= 2 or _is_heading(first))) or bool(hints.columns)
     if not has_header:
         width = max(len(cells) for _, cells in rows)
         if width < 2:
