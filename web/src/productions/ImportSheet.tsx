@@ -110,7 +110,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
               className="sr-only"
               tabIndex={-1}
               aria-label={t("import.choose")}
-              accept=".txt,.md,.csv,.tsv,.xlsx,.docx,.pptx,.srt,.vtt,.ttml,.xml,.fountain,.json,text/plain,text/csv"
+              accept=".txt,.md,.csv,.tsv,.xlsx,.docx,.pptx,.srt,.vtt,.ttml,.dfxp,.xml,.ass,.ssa,.sbv,.smi,.sub,.fountain,.json,text/plain,text/csv"
               onChange={(event) => {
                 take(event.target.files?.[0]);
                 event.target.value = "";

@@ -19,6 +19,7 @@ from janoglot.core.script.formats import (
     xlsx,
 )
 from janoglot.core.script.formats.base import BinaryFormat, Hints, ScriptFormat
+from janoglot.core.script.formats.captions_elsewhere import read_captions, refuse
 from janoglot.core.script.limits import check_limits
 from janoglot.core.script.model import Script
 
@@ -95,10 +96,13 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
         chosen = TEXT_FORMATS.get(hints.format) or detect(text, filename)
         if hints.prose and not hints.format:
             chosen = plain.FORMAT
-        fmt, script = chosen, chosen.read(text, hints)
+        foreign = read_captions(text, hints) if chosen is plain.FORMAT and not hints.format else None
+        if chosen is plain.FORMAT and not hints.format and foreign is None:
+            refuse(text)
+        fmt, script = chosen, foreign or chosen.read(text, hints)
         script.problems[:0] = decoded.problems
     script.encodings = others
-    script.format, script.encoding = fmt.id, encoding
+    script.format, script.encoding = script.format or fmt.id, encoding
     if not script.lines:
         first = next((problem for problem in script.problems), None)
         raise BadInput("No lines were found in it, read as {format}. {hint}", format=fmt.name,
