@@ -42,7 +42,7 @@ export function SourceMediaButton({ production, readOnly }: { production: number
   return (
     <span className="flex items-center gap-1 min-w-0 shrink-0">
       {played || bring.isPending ? (
-        <DropdownMenu.Root>
+        <DropdownMenu.Root modal={false}>
           <DropdownMenu.Trigger asChild>
             <button type="button" aria-label={t("media.list")} title={said} className="inline-flex items-center gap-1 h-6 px-1.5 rounded-sm hover:bg-sunk min-w-0">
               <Clapperboard size={14} aria-hidden className="shrink-0" />
