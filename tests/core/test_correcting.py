@@ -27,7 +27,7 @@ class TestRows:
 
     def test_speaker_words_and_dropped(self) -> None:
         assert read({"0": {"drop": True}, "1": {"speaker": " Old  Keeper ", "words": "Why  not?"}}) == [
-            ("1", "Old Keeper", "Why not?", 6.0)]
+            ("1", "Old Keeper", "Why  not?", 6.0)]
 
     def test_split_with_its_time_and_its_translation_and_again(self) -> None:
         found = read({"0": {"split": 14}, "0.1": {"speaker": "Imka"}})

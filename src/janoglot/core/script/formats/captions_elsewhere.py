@@ -111,7 +111,7 @@ def _microdvd(text: str, script: Script) -> list[Cue]:
             rate = USUAL_FPS
             script.problems.append(Problem(
                 "frames", "Times here count frames, such as “{text}”: read at {fps:g} frames a second. Choose the rate "
-                "of the picture.", {"text": f"{{{first}}}", "fps": rate}))
+                "of the picture.", {"text": "{" + str(first) + "}", "fps": rate}))
         if last > first and rate:
             cues.append(Cue(round(first / rate, 3), round(last / rate, 3), said.replace("|", "\n"), number))
     script.fps = rate
