@@ -1,4 +1,4 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · tidy · rich · shots · bench · api · lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · tidy · rich · shots · bench · trial · api · lock."""
 
 from __future__ import annotations
 
@@ -57,6 +57,10 @@ def main(arguments: Sequence[str]) -> int:
     commands.add_parser("shots", help="take the pictures in docs/screenshots again")
     bench = commands.add_parser("bench", help="measure the benchmarks")
     bench.add_argument("only", nargs="*")
+    trial = commands.add_parser("trial", help="put mangled files through the readers")
+    trial.add_argument("what", choices=["files"])
+    trial.add_argument("--count", type=int, default=20_000)
+    trial.add_argument("--first", type=int, default=0, help="number of the first file; it is the same file every time")
     commands.add_parser("api", help="write the OpenAPI document and the client's types again")
     commands.add_parser("lock", help="lock the Python packages' versions again")
     options = parser.parse_args(arguments)

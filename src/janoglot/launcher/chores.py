@@ -33,6 +33,8 @@ def run(options: argparse.Namespace) -> int:
         return _python(["-m", "tests.e2e.shots"])
     if options.command == "bench":
         return _python(["-m", "bench", *options.only])
+    if options.command == "trial":
+        return _python(["-W", "ignore", "-m", "trial.files", str(options.count), str(options.first)])
     if options.command == "api":
         return _api()
     return _lock()
