@@ -196,7 +196,7 @@ function Understood({
         {" · "}
         {t("import.timed", { count: preview.timed })}
         {" · "}
-        {[t(`import.format.${preview.format}`), preview.encoding].filter(Boolean).join(", ")}
+        {[t(`import.format.${preview.format}`), preview.encodings.length ? "" : preview.encoding].filter(Boolean).join(", ")}
       </p>
       <div className="flex items-center gap-2 text-sm">
         <label htmlFor="source-language">{t("import.source")}</label>

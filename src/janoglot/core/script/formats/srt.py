@@ -11,6 +11,7 @@ from janoglot.core.script.model import Script
 from janoglot.core.script.times import write_time
 
 _START = re.compile(r"^\s*\d+\s*\n\s*\d{1,3}:\d{2}:\d{2}[,.]\d{1,3}\s*-->", re.MULTILINE)
+_NO_DIRECTION = re.compile(r"[()\[\]{}（）♪♫#<>&\n]")
 
 
 def write_srt(cues: Iterable[Cue]) -> str:
@@ -43,11 +44,17 @@ class SubRip:
 
 
 def script_cues(script: Script, source_language: str, language: str | None, named: bool) -> list[Cue]:
-    """The script's timed lines as cues in one language, with ``Name:`` before the words where ``named``."""
+    """The script's timed lines as cues in one language, with ``Name:`` before the words where ``named``.
+
+    Notes are directions in brackets before the words, as captions have them and as they are read again; those with
+    brackets or rows of their own would be read otherwise, and stay at home.
+    """
     cues = []
     for line in script.lines:
         words = script.wording(line, language or source_language, source_language)
         if line.slot and words:
+            if line.notes and not _NO_DIRECTION.search(line.notes):
+                words = f"({line.notes}) {words}"
             cues.append(Cue(*line.slot, f"{line.speaker}: {words}" if named else words, line.row, line.speaker))
     return cues
 

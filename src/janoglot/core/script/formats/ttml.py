@@ -259,6 +259,8 @@ class TimedText:
                           f"{{{_TTM}}}agent": ids[line.speaker]}
             if line.notes:
                 attributes[f"{{{_TTM}}}desc"] = line.notes
+            if "  " in words:
+                attributes[f"{{{_XML}}}space"] = "preserve"
             if line.on_screen:
                 attributes[f"{{{_TTM}}}role"] = "text"
             ElementTree.SubElement(division, f"{{{_TT}}}p", attributes).text = words
