@@ -52,6 +52,17 @@ XLIFF_1 = """<?xml version="1.0"?>
 
 
 class TestXliff:
+    @pytest.mark.parametrize(("version", "code"), [("1.2", '<x id="1" ctype="lb"/>'), ("1.2", '<ph id="1" ctype="lb">&lt;br/&gt;</ph>'),
+                                                   ("2.1", '<ph id="1" type="fmt" subType="xlf:lb"/>')])
+    @pytest.mark.parametrize("around", [("", ""), (" ", ""), ("", " ")])
+    def test_a_row_that_ends_glues_no_words_together(self, version: str, code: str, around: tuple[str, str]) -> None:
+        text = f"<source>The tide{around[0]}{code}{around[1]}turns.</source><target>La marea{around[0]}{code}{around[1]}cambia.</target>"
+        file = (f'<xliff version="2.1" srcLang="en-GB" trgLang="es-MX"><file id="f"><unit id="L7"><segment>{text}</segment></unit></file></xliff>'
+                if version == "2.1" else
+                f'<xliff version="1.2"><file original="f" source-language="en-GB" target-language="es-MX" datatype="x"><body>'
+                f'<trans-unit id="L7">{text}</trans-unit></body></file></xliff>')
+        assert [(line.source, line.text) for line in read_xliff(file.encode()).lines] == [("The tide turns.", "La marea cambia.")]
+
     def test_2_1_with_groups_codes_segments_and_another_order(self) -> None:
         found = read_xliff(XLIFF_2.encode())
         assert (found.source_language, found.language) == ("en-GB", "es-MX")

@@ -152,8 +152,18 @@ def _inside(element: ElementTree.Element, name: str) -> str:
 def _text(element: ElementTree.Element) -> str:
     text = "" if _name(element) in ("bpt", "ept", "it", "ph", "bx", "ex", "x", "sc", "ec") else element.text or ""
     for child in element:
-        text += _text(child) + (child.tail or "")
+        tail = child.tail or ""
+        inside = _text(child)
+        if _ends_row(child) and not text[-1:].isspace() and not tail[:1].isspace():
+            # A line is one row: what stood on two has a space between.
+            inside = " "
+        text += inside + tail
     return text
+
+
+def _ends_row(code: ElementTree.Element) -> bool:
+    """Whether an inline code is a line break: of 1.2 by ``ctype`` "lb", of 2.x by ``subType`` "xlf:lb"."""
+    return _name(code) in ("x", "ph") and (code.get("ctype") == "lb" or code.get("subType") == "xlf:lb")
 
 
 def _name(element: ElementTree.Element) -> str:
