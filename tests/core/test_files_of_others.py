@@ -142,3 +142,11 @@ def test_a_termbase_written_by_another_library() -> None:
     made.serialize(buffer)
     found = read_terms(buffer.getvalue(), "terms.tbx", "en-GB", "de-DE")
     assert [(one.source, one.text, one.forbidden) for one in found] == [("harbour wall", "Hafenmauer", False)]
+
+
+@pytest.mark.parametrize("language", ["", " ", "Old Harbour Speech", "x"])
+def test_a_termbase_with_a_language_that_nobody_knows(language: str) -> None:
+    sections = "".join(f'<langSet xml:lang="{tag}"><tig><term>{term}</term></tig></langSet>'
+                       for tag, term in ((language, "toid"), ("en", "tide"), ("es", "marea")))
+    file = f'<martif type="TBX"><text><body><termEntry>{sections}</termEntry></body></text></martif>'
+    assert read_terms(file.encode(), "harbour.tbx", "en-GB", "es-MX") == [TermPair("tide", "marea")]

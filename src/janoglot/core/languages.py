@@ -210,7 +210,9 @@ def direction(tag: str) -> str:
 
 
 def primary(tag: str) -> str:
-    """The language subtag alone, with the macro-language that people cast by (cmn and yue are zh)."""
+    """The language subtag alone, with the macro-language that people cast by (cmn and yue are zh); "" of no tag."""
+    if not tag:
+        return ""
     language = langcodes.Language.get(tag).language or tag.split("-")[0].lower()
     return {"cmn": "zh", "no": "nb"}.get(language, language)
 
