@@ -10,6 +10,7 @@ from __future__ import annotations
 import dataclasses
 import io
 import random
+import re
 import resource
 import signal
 import sys
@@ -52,6 +53,10 @@ NASTY = ("\x00", "\u2028", "\ufeff", "\ud7ff", "\u202e", "²", "١٢", "９", "&
 
 Reader = Callable[[bytes, str], object]
 """Of a file's bytes and name."""
+
+
+_VALUE = re.compile(rb'[=:] ?"([^"<>]{0,80})"')
+"""What an attribute of XML or a field of JSON holds."""
 
 
 @dataclasses.dataclass(frozen=True)
@@ -97,7 +102,7 @@ def _once(data: bytes, chance: random.Random) -> bytes:
     """``data`` with one thing wrong in it."""
     first, last = sorted(chance.randrange(len(data) + 1) for _ in range(2))
     last = min(last, first + chance.choice((1, 8, 60, 2_000)))
-    kind = chance.randrange(11)
+    kind = chance.randrange(13)
     if kind == 0:
         return data[:first] + data[last:]
     if kind == 1:
@@ -121,6 +126,12 @@ def _once(data: bytes, chance: random.Random) -> bytes:
         return data.replace(b"\n", chance.choice((b"\r", b"\r\n", b"", b" ", b"\n\n", "\u2028".encode())))
     if kind == 9:
         return bytes(chance.choice(b"0123456789.:;-") if 48 <= byte < 58 and chance.random() < .1 else byte for byte in data)
+    if kind > 10:
+        values = list(_VALUE.finditer(data))
+        if not values:
+            return data
+        value = chance.choice(values)
+        return data[:value.start(1)] + chance.choice((b"", b" ", b"x", b"-1", b"0", *(one.encode() for one in NASTY))) + data[value.end(1):]
     try:
         return data.decode().encode(chance.choice(("utf-16", "utf-16-le", "utf-32", "cp1252", "shift-jis", "gb18030", "cp037")), "replace")
     except UnicodeDecodeError:

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import io
+import zipfile
 
 import pytest
 from translate.storage import tbx, tmx
 
+from janoglot.core.adapt.bilingual import read_docx, write_docx
+from janoglot.core.adapt.outgoing import Outgoing
 from janoglot.core.adapt.term_files import read_terms
 from janoglot.core.adapt.termbase import TermPair
 from janoglot.core.adapt.tmx import read_tmx
 from janoglot.core.adapt.xliff import read_xliff
+from janoglot.core.errors import BadInput
+from janoglot.core.script.formats import read_script
 
 XLIFF_2 = """<?xml version="1.0" encoding="UTF-8"?>
 <!-- made elsewhere -->
@@ -150,3 +155,14 @@ def test_a_termbase_with_a_language_that_nobody_knows(language: str) -> None:
                        for tag, term in ((language, "toid"), ("en", "tide"), ("es", "marea")))
     file = f'<martif type="TBX"><text><body><termEntry>{sections}</termEntry></body></text></martif>'
     assert read_terms(file.encode(), "harbour.tbx", "en-GB", "es-MX") == [TermPair("tide", "marea")]
+
+
+def test_a_text_document_that_is_another_kind_of_xml() -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(write_docx(Outgoing("Tide", "en-GB", "es-MX", [])))) as whole, zipfile.ZipFile(out, "w") as other:
+        for name in whole.namelist():
+            other.writestr(name, b"<tide/>" if name == "word/document.xml" else whole.read(name))
+    with pytest.raises(BadInput, match="damaged"):
+        read_docx(out.getvalue())
+    with pytest.raises(BadInput, match="damaged"):
+        read_script(out.getvalue(), "tide.docx")

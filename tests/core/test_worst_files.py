@@ -65,6 +65,11 @@ def test_a_megabyte_of_the_worst_is_done_with_soon(name: str, text: str) -> None
     assert took(text, Hints()) < MOST
 
 
+@pytest.mark.parametrize("unit", ["9", "9\n", "\n", "\n9", " \n", "9" * 60 + "\n", "\n" * 800 + "1"])
+def test_telling_what_a_file_is_takes_no_time(unit: str) -> None:
+    assert took(unit * (4_000 // len(unit) + 1), Hints()) < MOST
+
+
 def test_every_text_format_is_tried() -> None:
     assert set(WORST) | {"xlsx", "docx", "pptx"} == set(FORMATS)
 

@@ -100,11 +100,11 @@ def read_docx(content: bytes) -> Outgoing:
     """The first table that has columns named id and wording. Raises BadInput."""
     with opened(content, "DOCX") as file:
         document = docx.Document(file)
-    for table in document.tables:
-        cells, width = table._cells, len(table.columns)
-        rows = [[cell.text for cell in cells[at: at + width]] for at in range(0, len(cells), width)]
-        if rows and {"id", "wording"} <= {head.strip().lower() for head in rows[0]}:
-            return _from_rows(rows)
+        for table in document.tables:
+            cells, width = table._cells, len(table.columns)
+            rows = [[cell.text for cell in cells[at: at + width]] for at in range(0, len(cells), width)]
+            if rows and {"id", "wording"} <= {head.strip().lower() for head in rows[0]}:
+                return _from_rows(rows)
     raise BadInput("No table of this text has the columns “id” and “wording”.")
 
 

@@ -10,7 +10,7 @@ from janoglot.core.script.formats.cues import Cue, lines_of_cues, read_cues
 from janoglot.core.script.model import Script
 from janoglot.core.script.times import write_time
 
-_START = re.compile(r"^\s*\d+\s*\n\s*\d{1,3}:\d{2}:\d{2}[,.]\d{1,3}\s*-->", re.MULTILINE)
+_START = re.compile(r"^[ \t]{0,20}\d{1,9}[ \t]{0,20}\n\s{0,20}\d{1,3}:\d{2}:\d{2}[,.]\d{1,3}\s{0,20}-->", re.MULTILINE)
 _NO_DIRECTION = re.compile(r"[()\[\]{}（）♪♫#<>&\n]")
 
 
