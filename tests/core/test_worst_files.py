@@ -13,8 +13,8 @@ from janoglot.core.script.formats import FORMATS, read_script
 from janoglot.core.script.formats.base import Hints
 
 SIZE = 1_000_000
-MOST = 2.0
-"""Seconds for a megabyte; a machine with much else to do takes longer, and no quadratic reader takes less."""
+MOST = 4.0
+"""Seconds for a megabyte: twice what a quiet machine may take, which the trial holds it to. A quadratic reader takes minutes."""
 CUE = "1\n00:00:01,000 --> 00:00:02,000\n"
 TT = '<tt xmlns="http://www.w3.org/ns/ttml"><body><div>{}</div></body></tt>'
 
