@@ -8,7 +8,7 @@ const media = (id: number, name: string, more: object = {}) => ({ id, purpose: "
 const LIST = "GET /api/productions/5/media/";
 
 const open = async () => {
-  const button = await screen.findByRole("button", { name: "Source recordings" });
+  const button = await screen.findByRole("button", { name: /^Source recordings/ });
   fireEvent.keyDown(button, { key: "Enter" });
   await screen.findByRole("menu");
 };

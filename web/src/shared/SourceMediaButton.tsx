@@ -44,7 +44,7 @@ export function SourceMediaButton({ production, readOnly }: { production: number
       {played || bring.isPending ? (
         <DropdownMenu.Root modal={false}>
           <DropdownMenu.Trigger asChild>
-            <button type="button" aria-label={t("media.list")} title={said} className="inline-flex items-center gap-1 h-6 px-1.5 rounded-sm hover:bg-sunk min-w-0">
+            <button type="button" aria-label={`${t("media.list")}: ${said}`} title={said} className="inline-flex items-center gap-1 h-6 px-1.5 rounded-sm hover:bg-sunk min-w-0">
               <Clapperboard size={14} aria-hidden className="shrink-0" />
               <span className={`truncate max-w-28 text-2xs ${played?.state === "failed" ? "text-alarm" : ""}`} role="status">{said}</span>
               <ChevronDown size={12} aria-hidden className="shrink-0" />
