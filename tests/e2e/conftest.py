@@ -98,11 +98,11 @@ def make_ready(page: Page, finish: bool = False) -> None:
     raise AssertionError("there is still something to do before handing over")
 
 
-def check_accessibility(page: Page) -> None:
-    """No serious fault by axe-core's rules for WCAG 2.2 AA."""
+def check_accessibility(page: Page, within: str = "html") -> None:
+    """No serious fault by axe-core's rules for WCAG 2.2 AA, in the elements ``within``."""
     page.evaluate((HOME / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text())
     found = page.evaluate(
-        "() => axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+        "within => axe.run(within, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})", within)
     serious = [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:300])
                for v in found["violations"] if v["impact"] in ("serious", "critical")]
     assert not serious, serious
