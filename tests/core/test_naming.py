@@ -7,6 +7,7 @@ import time
 import pytest
 
 from janoglot.core.script.formats import read_script
+from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.naming import label_of
 from janoglot.core.script.pasting import pasted_lines
 
@@ -84,6 +85,36 @@ class TestCaptions:
     def test_all_in_capitals_says_nothing_of_names(self) -> None:
         script = read_script(srt("THE WATER RISES.", "REMEMBER: NEVER RUN.", "NOBODY COMES.", "IT IS LATE.", "GO."), "a.srt")
         assert script.lines[1].words == "REMEMBER: NEVER RUN."
+
+
+class TestTurned:
+    """What was decided of a label, turned by a person: so it is, in every format, for all its rows."""
+
+    CASES = (
+        ("a.txt", "Keeper: Sit.\n{0}\nImka: Why?\n{0}\nKeeper: So.\n"), ("a.srt", srt("KEEPER: Sit.", "{0}", "IMKA: Why?", "{0}")),
+        ("a.vtt", vtt("KEEPER: Sit.", "{0}", "IMKA: Why?", "{0}")), ("a.ttml", ttml("KEEPER: Sit.", "{0}", "IMKA: Why?", "{0}")))
+
+    @pytest.mark.parametrize(("name", "text"), CASES)
+    def test_words_become_a_name_and_a_name_words(self, name: str, text: str) -> None:
+        row = "To the harbour people: come here."
+        given = text.replace("{0}", row)
+        label = "To the harbour people"
+        for taken in (True, False):
+            script = read_script(given, name, Hints(labels={label: taken}))
+            assert script.labels[label] == (taken, 2)
+            assert (label in script.speakers) is taken
+            assert ("come here." in [line.words for line in script.lines]) is taken
+            assert any(row in line.words for line in script.lines) is not taken
+            assert not [p for p in script.problems if p.code.startswith("label")]
+
+    @pytest.mark.parametrize(("name", "text"), CASES)
+    def test_the_others_stay_as_they_were(self, name: str, text: str) -> None:
+        given = text.replace("{0}", "Remember this: never run.")
+        before = read_script(given, name)
+        told = read_script(given, name, Hints(labels={"imka": False}))
+        others = [label for label in before.labels if label.lower() != "imka"]
+        assert others and all(told.labels[label] == before.labels[label] for label in others)
+        assert "imka" not in [one.lower() for one in told.speakers]
 
 
 def test_a_label_is_looked_for_in_linear_time() -> None:

@@ -175,6 +175,31 @@ class TestBringingIn:
         other = call("owner", "post", "/api/imports/", {"text": "speaker,words\nA,b"}).json()
         assert other["source_language"] == "en-GB"
 
+    def test_what_was_decided_of_a_name_is_turned_and_made_so(self, production: Production, call: Call) -> None:
+        text = "Pilot: Cast off.\nRemember one thing: never run.\nCook: Aye.\n"
+        draft = call("owner", "post", "/api/imports/", {"text": text}).json()
+        assert {one["name"]: (one["taken"], one["turned"]) for one in draft["labels"]} == {
+            "Pilot": (True, False), "Remember one thing": (False, False), "Cook": (True, False)}
+        call("owner", "patch", f"/api/imports/{draft['draft']}/", {"rows": {"1": {"drop": True}}})
+        labels = {"Remember one thing": True, "Cook": False}
+        turned = call("owner", "patch", f"/api/imports/{draft['draft']}/", {"labels": labels}).json()
+        assert {one["name"] for one in turned["labels"] if one["turned"]} == set(labels)
+        # Rows are others now: what was corrected of them means nothing any more.
+        assert turned["rows"] == {}
+        made = call("owner", "post", f"/api/imports/{draft['draft']}/production/", {"name": "Turned"}).json()
+        assert [one["name"] for one in made["speakers"]] == ["Pilot", "Remember one thing"]
+        assert call("owner", "patch", f"/api/imports/{draft['draft']}/", {"labels": {"Cook": "perhaps"}}).status_code in (400, 404)
+
+    def test_times_inside_others_are_counted_as_one_says(self, production: Production, call: Call) -> None:
+        text = ('<tt xmlns="http://www.w3.org/ns/ttml"><body><div begin="10s" end="30s"><p begin="11s" end="12s">Cast off.</p>'
+                '<p begin="13s" end="14s">Aye.</p></div></body></tt>')
+        draft = call("owner", "post", "/api/imports/", {"text": text}).json()
+        starts = [line["start"] for line in draft["lines"]]
+        other = call("owner", "patch", f"/api/imports/{draft['draft']}/", {"from_start": not draft["from_start"]}).json()
+        assert sorted((starts, [line["start"] for line in other["lines"]])) == [[11.0, 13.0], [21.0, 23.0]]
+        plain = call("owner", "post", "/api/imports/", {"text": "Pilot: Cast off."}).json()
+        assert plain["from_start"] is None
+
     def test_rows_are_corrected_and_made_so(self, production: Production, call: Call) -> None:
         draft = call("owner", "post", "/api/imports/", {"text": "Pilot: Cast off. Now.\nCook: Aye.\nPilot: A slip."}).json()
         rows = {"0": {"split": 9}, "0.1": {"speaker": "Mate"}, "2": {"drop": True}}

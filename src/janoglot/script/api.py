@@ -52,6 +52,10 @@ class HintsSerializer(serializers.Serializer[Data]):
     parts_by = serializers.ChoiceField(WAYS, required=False)
     most_characters = serializers.IntegerField(required=False, min_value=200, max_value=1_000_000)
     fps = FiniteField(required=False, min_value=1, max_value=240, help_text="For times that count frames.")
+    from_start = serializers.BooleanField(required=False, help_text="Whether times inside others are counted from the "
+                                          "document's beginning.")
+    labels = serializers.DictField(child=serializers.BooleanField(), required=False,
+                                   help_text="Whether what stands before a colon is a name; each time all of it.")
     rows = serializers.DictField(child=CorrectionSerializer(), required=False,
                                  help_text="What is corrected of lines, by their keys; each time all of it.")
     pattern = serializers.CharField(required=False, allow_blank=True, max_length=300)
@@ -91,6 +95,13 @@ class ImportedSpeakerSerializer(serializers.Serializer[Data]):
     lines = serializers.IntegerField()
 
 
+class LabelSerializer(serializers.Serializer[Data]):
+    name = serializers.CharField()
+    taken = serializers.BooleanField(help_text="For a speaker's name.")
+    turned = serializers.BooleanField(help_text="By a person.")
+    count = serializers.IntegerField()
+
+
 class EncodingSerializer(serializers.Serializer[Data]):
     id = serializers.CharField()
     name = serializers.CharField()
@@ -107,6 +118,9 @@ class PreviewSerializer(serializers.Serializer[Data]):
     columns = ColumnSerializer(many=True)
     speakers = ImportedSpeakerSerializer(many=True)
     parts = PreviewPartSerializer(many=True)
+    labels = LabelSerializer(many=True, help_text="What stands before colons, and what it was taken for.")
+    from_start = serializers.BooleanField(allow_null=True, help_text="Where times inside others may be counted in two "
+                                          "ways: whether from the document's beginning.")
     frames = serializers.BooleanField(help_text="Whether times count frames, so that the rate matters.")
     fps = serializers.FloatField(allow_null=True)
     rows = serializers.DictField(child=CorrectionSerializer(), help_text="What was corrected.")
@@ -151,6 +165,9 @@ def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
         "speakers": [{"name": name, "lines": sum(line.speaker == name for line in script.lines)}
                      for name in script.speakers],
         "parts": _parts(script), "prose": script.prose,
+        "labels": [{"name": name, "taken": taken, "count": count, "turned": name in (draft.hints.get("labels") or {})}
+                   for name, (taken, count) in itertools.islice(script.labels.items(), _SHOWN)],
+        "from_start": script.from_start,
         "frames": script.frames, "fps": script.fps, "rows": draft.hints.get("rows") or {},
         "could_be_prose": script.format == "text",
         "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),
@@ -193,7 +210,7 @@ class ImportView(APIView):
         given = HintsSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         said = dict(given.validated_data)
-        if set(said) & {"format", "columns", "prose", "parts_by", "most_characters", "pattern"}:
+        if set(said) & {"format", "columns", "labels", "prose", "parts_by", "most_characters", "pattern"}:
             # The rows are others now: what was corrected of them means nothing any more.
             said.setdefault("rows", {})
         draft.hints = {**draft.hints, **said}

@@ -25,6 +25,7 @@ def hints_from(data: dict[str, Any]) -> Hints:
     source = data.get("source_language") or ""
     fps = data.get("fps")
     return Hints(format=data.get("format") or "", encoding=data.get("encoding") or "", fps=float(fps) if fps else None,
+                 labels=dict(data.get("labels") or {}), from_start=data.get("from_start"),
                  source_language=tag_of(source) if source else "", columns=columns,
                  **{name: data[name] for name in _PROSE if data.get(name) not in (None, "") or (
                      name == "parts_by" and name in data)})
@@ -39,7 +40,7 @@ def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
     return script, keys
 
 
-_KEPT = ("format", "encoding", "columns", "source_language", "fps")
+_KEPT = ("format", "encoding", "columns", "source_language", "fps", "labels")
 
 
 def kept_hints(old: ImportDraft | None, draft: ImportDraft) -> dict[str, Any]:

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { ChevronRight, FileUp, Scissors, X } from "lucide-react";
+import { ChevronRight, FileUp, Scissors, UserMinus, UserPlus, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 import { useNavigate } from "react-router";
@@ -16,6 +16,7 @@ const WAYS = ["whole", "heading", "paragraph", "characters", "pattern"] as const
 
 type Hints = Schemas["PatchedHintsRequest"];
 type Rows = Preview["rows"];
+const MOST_LABELS = 40;
 const RATES = [23.976, 24, 25, 29.97, 30, 48, 50, 59.94, 60];
 
 /** Bringing a script in: the file on one side, what was understood on the other; nothing is created before. */
@@ -44,6 +45,8 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
     onError: () => setPreview(null),
   });
   const correct = useMutation({
+    // One behind the other: each says all that was corrected of its kind, so the last has to arrive last.
+    scope: { id: "import-correct" },
     mutationFn: (hints: Hints) =>
       data(
         api.PATCH("/api/imports/{draft_id}/", {
@@ -133,7 +136,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
           <div className="grow min-h-0 overflow-auto p-5 flex flex-col gap-4">
             {fault && <Notice tone="bad">{fault.message || t("common.unreachable")}</Notice>}
             {preview ? (
-              <Understood preview={preview} problemsRef={problem} onCorrect={(hints) => correct.mutate(hints)} />
+              <Understood preview={preview} waiting={correct.isPending} problemsRef={problem} onCorrect={(hints) => correct.mutate(hints)} />
             ) : (
               !fault && (
                 <Empty title={t("import.understood")}>
@@ -176,10 +179,12 @@ function nameFrom(preview: Preview): string {
 
 function Understood({
   preview,
+  waiting,
   problemsRef,
   onCorrect,
 }: {
   preview: Preview;
+  waiting: boolean;
   problemsRef: React.RefObject<HTMLDivElement | null>;
   onCorrect: (hints: Hints) => void;
 }) {
@@ -188,6 +193,12 @@ function Understood({
   const nameOf = (tag: string) => languageName(tag, i18n.language);
   const known = new Map(languages.map((one) => [one.tag, one.name]));
   const problems = preview.problems;
+  const turned = useLatest(Object.fromEntries(preview.labels.filter((one) => one.turned).map((one) => [one.name, one.taken])), waiting);
+  const turn = (name: string, taken: boolean) => {
+    turned.current = { ...turned.current, [name]: taken };
+    onCorrect({ labels: turned.current });
+  };
+  const asWords = preview.labels.filter((one) => !one.taken).slice(0, MOST_LABELS);
   const meanings = preview.columns.map((column) => column.meaning);
   return (
     <>
@@ -226,6 +237,9 @@ function Understood({
             {preview.encodings.map((one) => <option key={one.id} value={one.id}>{one.name}</option>)}
           </Select>
         </label>
+      )}
+      {preview.from_start !== null && (
+        <Tick label={t("import.fromStart")} checked={preview.from_start} onChange={(from_start) => onCorrect({ from_start })} />
       )}
       {preview.frames && (
         <label className="flex items-center gap-2 text-sm">
@@ -275,14 +289,31 @@ function Understood({
       )}
       <div className="flex flex-wrap gap-x-4 gap-y-2">
         {preview.speakers.map((speaker, index) => (
-          <span key={speaker.name} className="flex items-center gap-1.5 text-sm min-w-0">
+          <span key={speaker.name} className="flex items-center gap-1.5 text-sm min-w-0 group">
             <SpeakerMark name={speaker.name} position={index} size={22} />
             <span className="truncate max-w-48">{speaker.name}</span>
             <span className="text-soft">{speaker.lines}</span>
+            {preview.labels.some((one) => one.taken && one.name === speaker.name) && (
+              <IconButton name={t("import.noName", { name: speaker.name })} className="size-6! opacity-60 group-hover:opacity-100 focus:opacity-100" onClick={() => turn(speaker.name, false)}>
+                <UserMinus size={13} aria-hidden />
+              </IconButton>
+            )}
           </span>
         ))}
       </div>
-      <Rows preview={preview} onCorrect={(rows) => onCorrect({ rows })} />
+      {asWords.length > 0 && (
+        <div className="flex flex-wrap items-center gap-2 text-sm" role="group" aria-label={t("import.asWords")}>
+          <span className="text-soft">{t("import.asWords")}</span>
+          {asWords.map((one) => (
+            <Button key={one.name} className="h-7! px-2! text-xs! max-w-64" title={t("import.isName", { name: one.name })} aria-label={t("import.isName", { name: one.name })} onClick={() => turn(one.name, true)}>
+              <UserPlus size={13} aria-hidden />
+              <span className="truncate">{one.name}:</span>
+              {one.count > 1 && <span className="text-soft">{one.count}</span>}
+            </Button>
+          ))}
+        </div>
+      )}
+      <Rows preview={preview} waiting={waiting} onCorrect={(rows) => onCorrect({ rows })} key={`rows-${preview.draft}`} />
     </>
   );
 }
@@ -325,16 +356,29 @@ function Problems({ problems }: { problems: Preview["problems"] }) {
   );
 }
 
+/** What was said last: as it was answered, or, while answers are still to come, by a hand that is quicker than they. */
+function useLatest<T>(answered: T, waiting: boolean) {
+  const latest = useRef(answered);
+  useEffect(() => {
+    if (!waiting) latest.current = answered;
+  }, [answered, waiting]);
+  return latest;
+}
+
 const SHOWN = 80;
 
 /** The lines as they were understood, corrected where they stand: who speaks, the words; left out, or cut in two. */
-function Rows({ preview, onCorrect }: { preview: Preview; onCorrect: (rows: Rows) => void }) {
+function Rows({ preview, waiting, onCorrect }: { preview: Preview; waiting: boolean; onCorrect: (rows: Rows) => void }) {
   const { t } = useTranslation();
   const [most, setMost] = useState(SHOWN);
-  const rows = preview.rows;
-  const left = Object.entries(rows).filter(([, one]) => one.drop).map(([key]) => key);
+  const rows = useLatest(preview.rows, waiting);
+  const left = Object.values(preview.rows).filter((one) => one.drop);
   const speakers = preview.speakers.map((one, index) => ({ id: index, name: one.name, position: index, lines: one.lines, note: "" }));
-  const change = (key: string, over: Rows[string]) => onCorrect({ ...rows, [key]: { ...rows[key], ...over } });
+  const say = (next: Rows) => {
+    rows.current = next;
+    onCorrect(next);
+  };
+  const change = (key: string, over: Rows[string]) => say({ ...rows.current, [key]: { ...rows.current[key], ...over } });
   return (
     <section aria-label={t("import.firstLines")} className="flex flex-col">
       <p className="text-xs text-soft pb-1">{t("import.correctHere")}</p>
@@ -343,7 +387,7 @@ function Rows({ preview, onCorrect }: { preview: Preview; onCorrect: (rows: Rows
           <span className="text-soft">{t("import.leftOut", { count: left.length })}</span>
           <Button
             className="h-6! px-2! text-xs!"
-            onClick={() => onCorrect(Object.fromEntries(Object.entries(rows).map(([key, one]) => [key, one.drop ? { ...one, drop: false } : one])))}
+            onClick={() => say(Object.fromEntries(Object.entries(rows.current).map(([key, one]) => [key, one.drop ? { ...one, drop: false } : one])))}
           >
             {t("import.takeBack")}
           </Button>

@@ -76,6 +76,10 @@ class Script:
     """Whether times in it count frames, so that the picture's rate matters."""
     fps: float | None = None
     """Frames a second that they were read at."""
+    labels: dict[str, tuple[bool, int]] = field(default_factory=dict)
+    """By what stands before a colon: whether it was taken for a speaker's name, and how often it stands there."""
+    from_start: bool | None = None
+    """Whether times inside others were counted from the document's beginning, where that makes a difference."""
     prose: bool = False
     """Read as a book's text, by one voice."""
     parts: list[ScriptPart] = field(default_factory=list)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from janoglot.core.errors import Problem
@@ -139,13 +139,16 @@ def _stops_are_short_forms(word: str) -> bool:
 class Names:
     """Which labels are names in one text.
 
-    ``rows``: every row of it that could begin with a label. ``known``: names that are speakers anyway. In
+    ``rows``: every row of it that could begin with a label. ``known``: names that are speakers anyway. ``told``: by
+    label, what a person said of it: that is so, whatever it looks like. In
     ``captions`` a label counts only where it shows to be one: it is known, or written in capitals in a text that is
     not, or written as a name in a file whose cues name their speakers.
     """
 
-    def __init__(self, rows: Iterable[str], known: Iterable[str] = (), captions: bool = False) -> None:
-        self._known = {likeness(name) for name in known}
+    def __init__(self, rows: Iterable[str], known: Iterable[str] = (), captions: bool = False,
+                 told: Mapping[str, bool] | None = None) -> None:
+        self._told = {likeness(name): taken for name, taken in (told or {}).items()}
+        self._known = {likeness(name) for name in known} | {name for name, taken in self._told.items() if taken}
         self._captions = captions
         count, letters, capitals = 0, 0, 0
         labels: list[Label] = []
@@ -171,23 +174,35 @@ class Names:
         # One alone, where the others come back and many cues have none, may as well begin a sentence.
         self._doubtful = not self._uses_names or (self._most_often > 2 and len(named) < _NEARLY_ALL * count)
         self.problems: list[Problem] = []
+        self.decided: dict[str, tuple[bool, int]] = {}
+        """By label: whether it was taken for a speaker's, and how often it stands in the text."""
 
     def split(self, text: str, row: int | None = None) -> Label | None:
         """The label of ``text`` where it is taken for a speaker's; what was in doubt goes to ``problems``."""
         label = label_of(text)
-        if label is None or likeness(label.name) in self._known:
-            return label
+        if label is None:
+            return None
+        taken = self._taken(label, row)
+        self.decided[label.name] = taken, max(1, self._often[label.name])
+        return label if taken else None
+
+    def _taken(self, label: Label, row: int | None) -> bool:
+        alike = likeness(label.name)
+        if not self._told.get(alike, True):
+            return False
+        if alike in self._known:
+            return True
         once = self._often[label.name] == 1
         if self._is_name(label, once):
             if once and (self._doubtful if self._captions else not label.is_written_as_name and not label.turn):
                 self.problems.append(Problem(
                     "label_taken", "“{name}” stands before a colon once in this file: taken for a speaker.",
                     {"name": label.name}, row, "note"))
-            return label
+            return True
         self.problems.append(Problem(
             "label_kept", "“{name}:” could be a speaker's name, but is not written as the others here: kept as words.",
             {"name": label.name}, row, "note"))
-        return None
+        return False
 
     def _is_name(self, label: Label, once: bool) -> bool:
         if label.ends_as_sentence or (label.dashed and not self._dashes_tell):

@@ -2340,6 +2340,12 @@ export interface components {
              * @description For times that count frames.
              */
             fps?: number;
+            /** @description Whether times inside others are counted from the document's beginning. */
+            from_start?: boolean;
+            /** @description Whether what stands before a colon is a name; each time all of it. */
+            labels?: {
+                [key: string]: boolean;
+            };
             /** @description What is corrected of lines, by their keys; each time all of it. */
             rows?: {
                 [key: string]: components["schemas"]["CorrectionRequest"];
@@ -2449,6 +2455,14 @@ export interface components {
             mine: boolean;
             /** @description Whose it is; empty for yours. */
             production: string;
+        };
+        Label: {
+            name: string;
+            /** @description For a speaker's name. */
+            taken: boolean;
+            /** @description By a person. */
+            turned: boolean;
+            count: number;
         };
         LabelGroup: {
             into: number;
@@ -2891,6 +2905,12 @@ export interface components {
              * @description For times that count frames.
              */
             fps?: number;
+            /** @description Whether times inside others are counted from the document's beginning. */
+            from_start?: boolean;
+            /** @description Whether what stands before a colon is a name; each time all of it. */
+            labels?: {
+                [key: string]: boolean;
+            };
             /** @description What is corrected of lines, by their keys; each time all of it. */
             rows?: {
                 [key: string]: components["schemas"]["CorrectionRequest"];
@@ -2970,6 +2990,10 @@ export interface components {
             columns: components["schemas"]["Column"][];
             speakers: components["schemas"]["ImportedSpeaker"][];
             parts: components["schemas"]["PreviewPart"][];
+            /** @description What stands before colons, and what it was taken for. */
+            labels: components["schemas"]["Label"][];
+            /** @description Where times inside others may be counted in two ways: whether from the document's beginning. */
+            from_start: boolean | null;
             /** @description Whether times count frames, so that the rate matters. */
             frames: boolean;
             /** Format: double */

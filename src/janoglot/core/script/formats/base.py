@@ -34,6 +34,10 @@ class Hints:
     """Frames a second of the picture, for times that count frames."""
     known: tuple[str, ...] = ()
     """Names that are speakers anyway."""
+    labels: dict[str, bool] = field(default_factory=dict)
+    """By what stands before a colon: whether it is a speaker's name, where a person has turned what was decided."""
+    from_start: bool | None = None
+    """Of times inside others (TTML): whether all are counted from the document's beginning. None: as they fit."""
     encoding: str = ""
     """Of :data:`janoglot.core.script.decoding.ENCODINGS`, where a person has chosen."""
 

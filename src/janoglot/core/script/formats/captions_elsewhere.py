@@ -39,7 +39,7 @@ def read_captions(text: str, hints: Hints) -> Script | None:
     for name, begins, read in _FORMATS:
         if begins(beginning):
             script = Script(fps=hints.fps)
-            script.lines = lines_of_cues(read(text, script), script, hints.known)
+            script.lines = lines_of_cues(read(text, script), script, hints)
             script.format = name
             return script
     return None

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from janoglot.core.errors import Problem
-from janoglot.core.script.formats.base import UNNAMED
+from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.limits import LONGEST_WORDING, check_rows, check_wording
 from janoglot.core.script.markup import take_directions, whole_directions, without_tags
@@ -77,10 +77,10 @@ def _body(rows: list[str], at: int, following: int | None, numbered: bool) -> li
     return [row for n in range(at + 1, stop) if (row := rows[n].strip()) and "-->" not in row]
 
 
-def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) -> list[ScriptLine]:
+def lines_of_cues(cues: list[Cue], script: Script, hints: Hints, known: Iterable[str] = ()) -> list[ScriptLine]:
     """Lines from cues: voice tags or ``Name:`` give the speaker, two speakers in a cue give two lines.
 
-    ``known``: names that are speakers anyway. A direction that stands alone is a note of the line that follows it.
+    ``known``: names that are speakers anyway, beside those of ``hints``. A direction that stands alone is a note of the line that follows it.
     """
     for cue in cues:
         if len(cue.text) > _MARKUP * LONGEST_WORDING:
@@ -90,7 +90,7 @@ def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) ->
     named = False
     tagged = {html.unescape(name).strip() for cue in cues for name in _VOICE.findall(cue.text)}
     tagged |= {cue.speaker for cue in cues if cue.speaker}
-    names = Names(_first_rows_and_labels(cues), {*known, *tagged}, captions=True)
+    names = Names(_first_rows_and_labels(cues), {*known, *hints.known, *tagged}, True, hints.labels)
     carried, waiting = "", ""
     # Where two speak in one cue a dash begins the words of each; then it does so where one speaks alone.
     dashes = any(_turns(_plain(cue.text).split("\n")) > 1 for cue in cues)
@@ -121,6 +121,7 @@ def lines_of_cues(cues: list[Cue], script: Script, known: Iterable[str] = ()) ->
     if waiting and lines:
         lines[-1].notes = "; ".join(filter(None, [lines[-1].notes, waiting]))
     script.problems += names.problems
+    script.labels = names.decided
     if lines and not named:
         script.problems.append(Problem("no_speakers", "No cue names its speaker: all lines were given to "
                                        "“{unnamed}”.", {"unnamed": UNNAMED}, severity="note"))

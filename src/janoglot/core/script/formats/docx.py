@@ -97,6 +97,7 @@ class TextDocument:
                 found = plain.FORMAT.read("\n".join(text), hints)
                 script.lines += found.lines
                 script.problems += found.problems
+                script.labels |= found.labels
             text.clear()
 
         with opened(data, self.name) as file:

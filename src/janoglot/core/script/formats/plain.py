@@ -35,7 +35,7 @@ class PlainText:
             return read_prose(text, hints)
         script = Script()
         check_rows(text.count("\n") // _ROWS_A_LINE)
-        names = Names(_rows(text))
+        names = Names(_rows(text), told=hints.labels)
         part = ""
         pending: list[str] = []
         current: ScriptLine | None = None
@@ -69,6 +69,7 @@ class PlainText:
                     {"words": words[:40], "unnamed": UNNAMED}, row))
                 pending = []
         script.problems += names.problems
+        script.labels = names.decided
         for line in [line for line in script.lines if not line.words]:
             script.lines.remove(line)
             script.problems.append(Problem("no_words", "{name} says nothing here: left out.",

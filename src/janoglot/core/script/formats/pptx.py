@@ -29,7 +29,7 @@ class Presentation:
         script = Script()
         with opened(data, self.name) as file:
             slides = [_title_and_notes(slide, number) for number, slide in enumerate(pptx.Presentation(file).slides, 1)]
-        names = Names(row for _, rows in slides for row in rows)
+        names = Names((row for _, rows in slides for row in rows), told=hints.labels)
         for number, (part, rows) in enumerate(slides, 1):
             before = len(script.lines)
             for row in rows:
@@ -43,6 +43,7 @@ class Presentation:
                 script.problems.append(Problem("no_notes", "Slide {number} has no speaker notes: nothing is said.",
                                                {"number": number}, number, "note"))
         script.problems += names.problems
+        script.labels = names.decided
         return script
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> bytes:

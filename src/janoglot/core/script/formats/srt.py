@@ -36,7 +36,7 @@ class SubRip:
 
     def read(self, text: str, hints: Hints) -> Script:
         script = Script(fps=hints.fps)
-        script.lines = lines_of_cues(read_cues(text, script), script, hints.known)
+        script.lines = lines_of_cues(read_cues(text, script), script, hints)
         return script
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:

@@ -163,7 +163,7 @@ class TimedText:
         agents = {agent.get(f"{{{_XML}}}id", ""): _row(agent) for agent in root.iter() if _name(agent) == "agent"}
         language = find_tag(root.get(f"{{{_XML}}}lang", "")) or ""
         script.source_language = language or hints.source_language or None
-        found = self._paragraphs(root, clock, language, script)
+        found = self._paragraphs(root, clock, language, script, hints.from_start)
         check_rows(len(found))
         in_languages = self._languages(found)
         source = script.source_language if script.source_language in in_languages else (in_languages or [language])[0]
@@ -174,7 +174,7 @@ class TimedText:
             if not cue.timed:
                 script.problems.append(Problem("bad_time", "Cue {number} has no slot that runs forward: kept without.",
                                                {"number": number}, number))
-        script.lines = lines_of_cues(cues, script, [*hints.known, *agents.values()])
+        script.lines = lines_of_cues(cues, script, hints, agents.values())
         for line in script.lines:
             told = own[(line.row or 1) - 1]
             line.part, line.on_screen = told.part, told.on_screen
@@ -185,7 +185,8 @@ class TimedText:
         return script
 
     @staticmethod
-    def _paragraphs(root: ElementTree.Element, clock: _Clock, language: str, script: Script) -> list[_Paragraph]:
+    def _paragraphs(root: ElementTree.Element, clock: _Clock, language: str, script: Script,
+                    from_start: bool | None) -> list[_Paragraph]:
         body = next((child for child in root if _name(child) == "body"), None)
         if body is None:
             return []
@@ -197,6 +198,10 @@ class TimedText:
                     body.get(f"{{{_XML}}}lang", language))
             walks.append(walk)
         relative, counted = walks
+        if [(one.start, one.end) for one in relative.found] != [(one.start, one.end) for one in counted.found]:
+            script.from_start = relative.misfits > counted.misfits if from_start is None else from_start
+        if from_start is not None:
+            return (counted if from_start else relative).found
         if relative.misfits > counted.misfits:
             script.problems.append(Problem(
                 "absolute_times", "{count} times lie outside of what they stand in, unless they are counted from the "
@@ -220,7 +225,7 @@ class TimedText:
         for line in script.lines:
             if line.start is not None:
                 by_start.setdefault(round(line.start, 1), []).append(line)
-        for told in lines_of_cues(cues, Script(), [*hints.known, *agents.values()]):
+        for told in lines_of_cues(cues, Script(), hints, agents.values()):
             near = by_start.get(round(told.start, 1), []) if told.start is not None else []
             same = next((one for one in near if language not in one.wordings), None)
             if same is not None:

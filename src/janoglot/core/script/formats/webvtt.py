@@ -41,7 +41,7 @@ class WebVtt:
         script = Script(fps=hints.fps)
         # Blanked out rather than removed, so that rows keep their numbers.
         kept = _BLOCK.sub(lambda match: "\n" * match[0].count("\n"), text)
-        script.lines = lines_of_cues(read_cues(kept, script), script, hints.known)
+        script.lines = lines_of_cues(read_cues(kept, script), script, hints)
         return script
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:
