@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import orjson
 from playwright.sync_api import sync_playwright
 
 from bench.client import Client
@@ -20,6 +21,8 @@ from janoglot.core.timing.placing import TimedLine, place
 from janoglot.launcher.stack import running_stack
 
 LINES, CLIENTS, MINUTES = 5_000, 12, 2.0
+_EVERY = 3.0
+"""Seconds between what one person saves and the next."""
 LANGUAGES = ("es-MX", "fr-FR", "de-DE", "it-IT", "pt-BR", "pl-PL", "nl-NL")
 _WORDS = "Under the floor of room {n} the water turned, and the single hand moved on by the width of a hair."
 _FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
@@ -115,20 +118,27 @@ def _opening(address: str, production: int) -> Result:
 
 
 def _many(address: str, production: int) -> Iterator[Result]:
-    """Twelve people: each opens an edition, then saves, and looks at what has changed, again and again."""
+    """Twelve people open an edition in the same moment; then each, in their own time, saves, and looks at what has
+    changed, again and again."""
     took: dict[str, list[float]] = {"opening": [], "saving": [], "since": []}
     until = time.monotonic() + 60 * MINUTES
     faults: list[str] = []
+    together = threading.Barrier(CLIENTS)
 
     def work(number: int) -> None:
         try:
             client = Client(address)
             client.call("POST", "/api/session/demo/", {})
             path = f"/api/productions/{production}/editions/{LANGUAGES[number % len(LANGUAGES)]}/"
-            seconds, edition = _timed(client.call, "GET", path)
+            together.wait(60)
+            seconds, (_, text) = _timed(client.sent, "GET", path)
             took["opening"].append(seconds)
+            # People have machines of their own: what theirs does with it takes nothing from what the others wait for.
+            together.wait(60)
+            edition = orjson.loads(text)
             mark, lines = edition["mark"], edition["lines"][number * 300: number * 300 + 300]
             stamp = client.call("GET", f"/api/productions/{production}/script/")["stamp"]
+            time.sleep(number * _EVERY / CLIENTS)
             for line in lines:
                 if time.monotonic() > until:
                     return
@@ -141,7 +151,7 @@ def _many(address: str, production: int) -> Iterator[Result]:
                 seconds, answer = _timed(client.call, "GET", f"/api/productions/{production}/script/?after={stamp}")
                 stamp = answer["stamp"]
                 took["since"].append(seconds)
-                time.sleep(3.0)
+                time.sleep(_EVERY)
         except Exception as error:
             faults.append(f"{type(error).__name__}: {error}")
 

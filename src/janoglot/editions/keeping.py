@@ -24,7 +24,7 @@ from django.db.models import F
 
 from janoglot.core.guarded import whole_number
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.editions.state import EditionState, lines_from_rows, settings_from_row, takes_there
+from janoglot.editions.state import EditionState, ScriptRows, lines_from_rows, settings_from_row, takes_there
 from janoglot.productions.belonging import belonging_of
 from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
 from janoglot.server.work import AWAY
@@ -41,6 +41,7 @@ TOLD_SECONDS = 600
 _MOST_TOUCHED = 400
 """With more lines changed than this the edition is loaded afresh."""
 _MOST_RECORDS = 200
+_MOST_SCRIPTS = 4
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -88,6 +89,8 @@ _kept: OrderedDict[int, _Kept] = OrderedDict()
 _told: OrderedDict[int, tuple[SeenMark, bytes]] = OrderedDict()
 # Nobody is told what another version of the code told.
 _CODE = f"{max(place.stat().st_mtime_ns for place in Path(__file__).parents[1].rglob('*.py')):x}"
+_scripts: OrderedDict[tuple[int, float], tuple[int, ScriptRows]] = OrderedDict()
+_script_locks: dict[int, threading.Lock] = {}
 _locks: dict[int, threading.Lock] = {}
 _guard = threading.Lock()
 
@@ -174,6 +177,7 @@ def forget_all() -> None:
     """As in a process that has just started."""
     with _guard:
         _kept.clear()
+        _scripts.clear()
         _told.clear()
 
 
@@ -185,6 +189,23 @@ def note_made(edition: Edition, lines: Collection[int]) -> None:
         Edition.objects.filter(pk=edition.pk).update(made=F("made") + 1)
         made = Edition.objects.values_list("made", flat=True).get(pk=edition.pk)
         Wording.objects.filter(edition=edition, line__in=lines).update(made=made)
+
+
+def _script_at(row: Edition, stamp: int) -> ScriptRows:
+    """What all editions of the production have in common: read once for those that are opened at one stamp."""
+    place = (row.production_id, row.production.created.timestamp())
+    with _guard:
+        lock = _script_locks.setdefault(row.production_id, threading.Lock())
+    with lock:
+        known = _scripts.get(place)
+        if known is None or known[0] != stamp:
+            known = stamp, ScriptRows.of(row.production_id)
+        with _guard:
+            _scripts[place] = known
+            _scripts.move_to_end(place)
+            while len(_scripts) > _MOST_SCRIPTS:
+                _scripts.popitem(last=False)
+    return known[1]
 
 
 def _let_go() -> None:
@@ -201,7 +222,7 @@ def _up_to_date(row: Edition, kept: _Kept | None) -> _Kept:
         return kept
     found = _touched(row, kept.mark, mark) if kept is not None and mark.knows(kept.mark) else None
     if kept is None or found is None or len(found.lines) > _MOST_TOUCHED:
-        state = EditionState.load_afresh(row)
+        state = EditionState.load_afresh(row, _script_at(row, mark.stamp))
         # Worked out here, once, and not by each who asks.
         assert state.finished is not None
         return _Kept(mark, state, mark)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from janoglot.core.edition.model import (
@@ -51,9 +52,9 @@ class EditionState(EditionStanding):
         return current(row).state
 
     @classmethod
-    def load_afresh(cls, row: Edition) -> EditionState:
-        """The whole edition from the tables, whatever is kept."""
-        return cls.of(row, lines_from_rows(row))
+    def load_afresh(cls, row: Edition, script: ScriptRows | None = None) -> EditionState:
+        """The whole edition from the tables, whatever is kept; ``script`` where that is known."""
+        return cls.of(row, lines_from_rows(row, script=script))
 
     @classmethod
     def of(cls, row: Edition, lines: Iterable[EditionLine]) -> EditionState:
@@ -87,21 +88,39 @@ def rates_from_row(row: Edition) -> dict[int, Rates]:
     return {int(speaker): rates_over(own, of_all) for speaker, own in row.timing.get("speakers", {}).items() if own}
 
 
-def lines_from_rows(row: Edition, only: Collection[int] | None = None,
-                    numbers: Mapping[int, int] | None = None) -> list[EditionLine]:
+@dataclass(frozen=True, slots=True)
+class ScriptRows:
+    """What all editions of a production have in common: the names of speakers, the parts, and what is of each line in
+    the script's order (id, part, speaker, kind, in sight, start and end in ms, notes)."""
+
+    names: dict[int, str]
+    parts: dict[int, EditionPart]
+    lines: Sequence[tuple[Any, ...]]
+
+    @classmethod
+    def of(cls, production: int, only: Collection[int] | None = None) -> ScriptRows:
+        lines = Line.objects.filter(production=production)
+        if only is not None:
+            lines = lines.filter(pk__in=only)
+        return cls(dict(Speaker.objects.filter(production=production).values_list("id", "name")),
+                   {part.pk: _part(part) for part in Part.objects.filter(production=production)},
+                   list(lines.values_list("id", "part_id", "speaker_id", "kind", "in_sight", "start_ms", "end_ms",
+                                          "notes")))
+
+
+def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: Mapping[int, int] | None = None,
+                    script: ScriptRows | None = None) -> list[EditionLine]:
     """The lines of an edition in the script's order, or ``only`` those with these ids. ``numbers``: what is known of
     theirs."""
-    production = row.production_id
-    lines, wordings = Line.objects.filter(production=production), Wording.objects.filter(edition=row)
+    wordings = Wording.objects.filter(edition=row)
     castings, timings = LineCasting.objects.filter(edition=row), LineTiming.objects.filter(edition=row)
     directed = LineDirection.objects.filter(edition=row)
     if only is not None:
-        lines = lines.filter(pk__in=only)
         wordings, castings, timings = (
             wordings.filter(line__in=only), castings.filter(line__in=only), timings.filter(line__in=only))
         directed = directed.filter(line__in=only)
-    names = dict(Speaker.objects.filter(production=production).values_list("id", "name"))
-    parts = {part.pk: _part(part) for part in Part.objects.filter(production=production)}
+    script = script or ScriptRows.of(row.production_id, only)
+    names, parts = script.names, script.parts
     said: dict[int, tuple[Any, ...]] = {
         row[0]: row[1:] for row in wordings.values_list("line_id", "text", "state", "revision", "take_id")}
     own = {one.line_id: own_casting(one) for one in castings}
@@ -109,8 +128,7 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None,
     usual = OwnTiming()
     directions = {one.line_id: one for one in directed}
     found = []
-    for number, (pk, part, speaker, kind, in_sight, start, end, notes) in enumerate(lines.values_list(
-            "id", "part_id", "speaker_id", "kind", "in_sight", "start_ms", "end_ms", "notes"), 1):
+    for number, (pk, part, speaker, kind, in_sight, start, end, notes) in enumerate(script.lines, 1):
         words, state, revision, chosen = said.get(pk, ("", "empty", 0, ""))
         direction = directions.get(pk)
         found.append(EditionLine(

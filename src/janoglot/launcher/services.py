@@ -261,9 +261,9 @@ def web_server(var: Path, ports: Ports, environment: Mapping[str, str]) -> Servi
     return Service("web", [
         str(PYTHON), "-m", "gunicorn", "janoglot.server.wsgi:application",
         "--config", "python:janoglot.server.web_workers", "--bind", f"127.0.0.1:{ports.web}",
-        "--workers", "2", "--threads", "6", "--worker-class", "gthread", "--preload", "--timeout", "120",
+        "--workers", "2", "--threads", "6", "--worker-class", "janoglot.server.web_workers.EvenWorker", "--preload",
         # Its control socket would have one path for all of this user's; none of ours is spoken to through it.
-        "--graceful-timeout", "5", "--no-control-socket",
+        "--timeout", "120", "--graceful-timeout", "5", "--no-control-socket",
     ], lambda: _answers(ports.web), var / "log" / "web.log",
         # Somebody types and waits for how long it will be: that is worth a second thread.
         {**environment, "JANOGLOT_RICH_THREADS": "2"})

@@ -5,7 +5,10 @@ from __future__ import annotations
 import gc
 import logging
 import threading
+import time
 from typing import Any
+
+from gunicorn.workers.gthread import ThreadWorker
 
 from janoglot.core.errors import JanoglotError
 
@@ -15,6 +18,24 @@ log = logging.getLogger(__name__)
 _LOOK_FOR_RUBBISH = (50_000, 20, 100)
 """How much must be new before Python looks for rubbish in circles: it looks at everything that is kept, and editions of
 thousands of lines are. Otherwise an answer now and then takes a fifth of a second longer."""
+
+
+_WAIT_EACH, _WAIT_MOST = 0.004, 0.03
+"""Seconds."""
+
+
+class EvenWorker(ThreadWorker):  # type: ignore[misc]
+    """A worker with threads that lets others take a connection before it takes one more.
+
+    Of several that listen at one socket the first to look takes all that come at once, and the others have nothing to
+    do meanwhile. So each waits a moment for every request that it has in hand.
+    """
+
+    def accept(self, listener: Any) -> None:
+        in_hand = self.nr_conns - len(self.keepalived_conns) - len(self.pending_conns)
+        if in_hand > 0:
+            time.sleep(min(_WAIT_MOST, in_hand * _WAIT_EACH))
+        super().accept(listener)
 
 
 def post_worker_init(worker: Any) -> None:

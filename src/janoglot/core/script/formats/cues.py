@@ -80,7 +80,8 @@ def _body(rows: list[str], at: int, following: int | None, numbered: bool) -> li
 def lines_of_cues(cues: list[Cue], script: Script, hints: Hints, known: Iterable[str] = ()) -> list[ScriptLine]:
     """Lines from cues: voice tags or ``Name:`` give the speaker, two speakers in a cue give two lines.
 
-    ``known``: names that are speakers anyway, beside those of ``hints``. A direction that stands alone is a note of the line that follows it.
+    ``known``: names that are speakers anyway, beside those of ``hints``. A direction that stands alone is a note of
+    the line that follows it.
     """
     for cue in cues:
         if len(cue.text) > _MARKUP * LONGEST_WORDING:

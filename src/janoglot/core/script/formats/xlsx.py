@@ -15,8 +15,8 @@ from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import sheet_rows
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
-from janoglot.core.script.formats.table import CSV, header_at, plain_cell, role_of_header
 from janoglot.core.script.formats.sheet_shape import SheetShape, shape_of
+from janoglot.core.script.formats.table import CSV, header_at, plain_cell, role_of_header
 from janoglot.core.script.limits import MOST_LINES
 from janoglot.core.script.model import Script
 
@@ -48,13 +48,13 @@ class Spreadsheet:
                     if texts:
                         rows.append((number, texts))
                 if rows:
-                    found.append((sheet._worksheet_path, rows))
+                    found.append((str(getattr(sheet, "_worksheet_path", "")), rows))
             if found:
                 # A sheet that explains the others may come first.
-                part, rows = max(found, key=lambda one: (_is_table(one[1]), _is_table(one[1]) * len(one[1])))
+                part, table = max(found, key=lambda one: (_is_table(one[1]), _is_table(one[1]) * len(one[1])))
                 shape = shape_of(file, part, MOST_LINES + 100, _MOST_COLUMNS)
         if found:
-            script = _read(rows, shape, hints)
+            script = _read(table, shape, hints)
             if hidden and shown:
                 script.problems.append(Problem("hidden_sheets", "Hidden sheets were passed over: {names}.",
                                                {"names": ", ".join(hidden)}, None))
@@ -81,7 +81,7 @@ class Spreadsheet:
 def _read(rows: Rows, shape: SheetShape, hints: Hints) -> Script:
     """The table in ``rows``. What a person has hidden is passed over unless they say otherwise, or nothing else is a
     script; what is merged over several rows holds for each of them."""
-    given = {place: "" for place in shape.hidden_columns} | hints.columns
+    given = dict.fromkeys(shape.hidden_columns, "") | hints.columns
     header = rows[header_at(rows)][1]
     # Words that stand over several rows are said once.
     meanings = {place: hints.columns.get(place, role_of_header(cell)) for place, cell in enumerate(header)}
@@ -102,13 +102,13 @@ def _read(rows: Rows, shape: SheetShape, hints: Hints) -> Script:
         script.problems.append(Problem("hidden_rows", "{count} hidden rows were read like the others.",
                                        {"count": shape.hidden_rows}))
     script.problems += [Problem(
-        "no_result", "A formula whose result is not in the file: its cell is empty. Open it in a spreadsheet, save it, and "
-        "bring it in again.", {}, row) for row in shape.unkept]
+        "no_result", "A formula whose result is not in the file: its cell is empty. Open it in a spreadsheet, save it, "
+        "and bring it in again.", {}, row) for row in shape.unkept]
     return script
 
 
 def _filled(rows: Rows, merged: Sequence[tuple[int, int, int, int]]) -> Rows:
-    by_number = {number: cells for number, cells in rows}
+    by_number = dict(rows)
     filled: dict[int, int] = {}
     for left, top, _, bottom in sorted(merged):
         # They may not lie over each other; where a file says so, what comes first counts.
