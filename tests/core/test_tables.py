@@ -136,7 +136,7 @@ class TestWhatASheetSaysOfItsCells:
 
     @pytest.mark.parametrize("merged", ["A2:A1048576", "A2:A3 A2:A4", "A2:A1048576 A2:A1048575 A2:A1048574"])
     def test_whatever_is_said_to_be_merged_is_survived(self, merged: str) -> None:
-        made, sheet = self.sheet([["speaker", "words"], ["Keeper", "Mind it."], [None, "Come."]])
+        made, _ = self.sheet([["speaker", "words"], ["Keeper", "Mind it."], [None, "Come."]])
         data = io.BytesIO(as_file(made))
         out = io.BytesIO()
         with zipfile.ZipFile(data) as old, zipfile.ZipFile(out, "w") as new:
@@ -149,7 +149,7 @@ class TestWhatASheetSaysOfItsCells:
         assert [line.words for line in read_script(out.getvalue(), "a.xlsx").lines] == ["Mind it.", "Come."]
 
     def test_a_formula_without_its_result_is_told_by_row(self) -> None:
-        made, sheet = self.sheet([["speaker", "words", "in", "out"], ["Keeper", "Mind it.", "=1+1", 3], ["Imka", "Why?", 4, 5]])
+        made, _ = self.sheet([["speaker", "words", "in", "out"], ["Keeper", "Mind it.", "=1+1", 3], ["Imka", "Why?", 4, 5]])
         script = read_script(as_file(made), "a.xlsx")
         assert [(p.code, p.row) for p in script.problems] == [("no_result", 2)]
         assert [line.slot for line in script.lines] == [None, (4.0, 5.0)]

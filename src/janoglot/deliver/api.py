@@ -15,6 +15,8 @@ from rest_framework.views import APIView
 
 from janoglot.core.deliver.registry import DELIVERABLES, deliverable_named
 from janoglot.core.errors import BadInput
+from janoglot.core.script.formats import FORMATS
+from janoglot.core.script.unheld import unheld
 from janoglot.deliver.actions.hand_over import hand_over_edition, hand_over_script
 from janoglot.deliver.handing_over import EditionMaterial, ready_mix, stops, unread
 from janoglot.deliver.models import HandOver
@@ -23,7 +25,9 @@ from janoglot.editions.state import EditionState
 from janoglot.mix.making import MIX_STATES, mix_progress
 from janoglot.productions.jobs import running
 from janoglot.productions.permissions import edition_for, production_for
+from janoglot.productions.taking_out import production_script
 from janoglot.server.storage import handed, serve
+from janoglot.server.uploads import ProblemSerializer, problem_data
 
 Data = dict[str, Any]
 OF_EDITIONS = [(one.name, one.name) for one in DELIVERABLES.values() if one.of == "edition"]
@@ -149,6 +153,19 @@ class FilesView(APIView):
         assert deliverable is not None
         return Response(hand_over_data(hand_over_script(request.user, production, deliverable)),
                         status=status.HTTP_202_ACCEPTED)
+
+
+class UnheldView(APIView):
+    @extend_schema(parameters=[ProductionFileSerializer], responses=ProblemSerializer(many=True))
+    def get(self, request: Request, production_id: int) -> Response:
+        """What of the script a file in this format cannot hold, before it is made."""
+        production = production_for(request.user, production_id)
+        asked = ProductionFileSerializer(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        suffix = "." + asked.validated_data["file"].rpartition(".")[2]
+        fmt = next(one for one in FORMATS.values() if one.suffixes[0] == suffix)
+        script = production_script(production, True)
+        return Response([problem_data(one) for one in unheld(fmt, script, production.source_language)])
 
 
 def _row(request: Request, production_id: int, file_id: int) -> HandOver:

@@ -113,7 +113,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
               className="sr-only"
               tabIndex={-1}
               aria-label={t("import.choose")}
-              accept=".txt,.md,.csv,.tsv,.xlsx,.docx,.pptx,.srt,.vtt,.ttml,.dfxp,.xml,.ass,.ssa,.sbv,.smi,.sub,.fountain,.json,text/plain,text/csv"
+              accept=".txt,.md,.csv,.tsv,.xlsx,.docx,.pptx,.srt,.vtt,.ttml,.dfxp,.xml,.ass,.ssa,.sbv,.smi,.sub,.scc,.stl,.fountain,.json,text/plain,text/csv"
               onChange={(event) => {
                 take(event.target.files?.[0]);
                 event.target.value = "";
@@ -193,10 +193,10 @@ function Understood({
   const nameOf = (tag: string) => languageName(tag, i18n.language);
   const known = new Map(languages.map((one) => [one.tag, one.name]));
   const problems = preview.problems;
-  const turned = useLatest(Object.fromEntries(preview.labels.filter((one) => one.turned).map((one) => [one.name, one.taken])), waiting);
+  const turnedRef = useLatest(Object.fromEntries(preview.labels.filter((one) => one.turned).map((one) => [one.name, one.taken])), waiting);
   const turn = (name: string, taken: boolean) => {
-    turned.current = { ...turned.current, [name]: taken };
-    onCorrect({ labels: turned.current });
+    turnedRef.current = { ...turnedRef.current, [name]: taken };
+    onCorrect({ labels: turnedRef.current });
   };
   const asWords = preview.labels.filter((one) => !one.taken).slice(0, MOST_LABELS);
   const meanings = preview.columns.map((column) => column.meaning);
@@ -358,11 +358,11 @@ function Problems({ problems }: { problems: Preview["problems"] }) {
 
 /** What was said last: as it was answered, or, while answers are still to come, by a hand that is quicker than they. */
 function useLatest<T>(answered: T, waiting: boolean) {
-  const latest = useRef(answered);
+  const latestRef = useRef(answered);
   useEffect(() => {
-    if (!waiting) latest.current = answered;
+    if (!waiting) latestRef.current = answered;
   }, [answered, waiting]);
-  return latest;
+  return latestRef;
 }
 
 const SHOWN = 80;
@@ -371,14 +371,14 @@ const SHOWN = 80;
 function Rows({ preview, waiting, onCorrect }: { preview: Preview; waiting: boolean; onCorrect: (rows: Rows) => void }) {
   const { t } = useTranslation();
   const [most, setMost] = useState(SHOWN);
-  const rows = useLatest(preview.rows, waiting);
+  const rowsRef = useLatest(preview.rows, waiting);
   const left = Object.values(preview.rows).filter((one) => one.drop);
   const speakers = preview.speakers.map((one, index) => ({ id: index, name: one.name, position: index, lines: one.lines, note: "" }));
   const say = (next: Rows) => {
-    rows.current = next;
+    rowsRef.current = next;
     onCorrect(next);
   };
-  const change = (key: string, over: Rows[string]) => say({ ...rows.current, [key]: { ...rows.current[key], ...over } });
+  const change = (key: string, over: Rows[string]) => say({ ...rowsRef.current, [key]: { ...rowsRef.current[key], ...over } });
   return (
     <section aria-label={t("import.firstLines")} className="flex flex-col">
       <p className="text-xs text-soft pb-1">{t("import.correctHere")}</p>
@@ -387,7 +387,7 @@ function Rows({ preview, waiting, onCorrect }: { preview: Preview; waiting: bool
           <span className="text-soft">{t("import.leftOut", { count: left.length })}</span>
           <Button
             className="h-6! px-2! text-xs!"
-            onClick={() => say(Object.fromEntries(Object.entries(rows.current).map(([key, one]) => [key, one.drop ? { ...one, drop: false } : one])))}
+            onClick={() => say(Object.fromEntries(Object.entries(rowsRef.current).map(([key, one]) => [key, one.drop ? { ...one, drop: false } : one])))}
           >
             {t("import.takeBack")}
           </Button>

@@ -1516,6 +1516,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/unheld/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What of the script a file in this format cannot hold, before it is made. */
+        get: operations["productions_unheld_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/": {
         parameters: {
             query?: never;
@@ -6179,6 +6196,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_unheld_list: {
+        parameters: {
+            query: {
+                /**
+                 * @description * `script.txt` - script.txt
+                 *     * `script.csv` - script.csv
+                 *     * `script.tsv` - script.tsv
+                 *     * `script.srt` - script.srt
+                 *     * `script.vtt` - script.vtt
+                 *     * `script.ttml` - script.ttml
+                 *     * `script.fountain` - script.fountain
+                 *     * `script.json` - script.json
+                 *     * `script.xlsx` - script.xlsx
+                 *     * `script.docx` - script.docx
+                 *     * `script.pptx` - script.pptx
+                 */
+                file: "script.txt" | "script.csv" | "script.tsv" | "script.srt" | "script.vtt" | "script.ttml" | "script.fountain" | "script.json" | "script.xlsx" | "script.docx" | "script.pptx";
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
                 };
             };
         };

@@ -10,9 +10,10 @@ import { usePlace } from "../../shared/place";
 import { api, data, type Delivery } from "../../shared/api/client";
 import { askForMix, fetchMix, startVoicing, useDeliveries } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
-import { askForEditionFile, askForProductionFile, contentOf, useHandOver, type EditionFile, type HandOver } from "../../shared/handOver";
-import { Button, Notice } from "../../shared/ui/controls";
+import { askForEditionFile, askForProductionFile, contentOf, useHandOver, type EditionFile, type HandOver, type ProductionFile } from "../../shared/handOver";
+import { Button, Notice, Select } from "../../shared/ui/controls";
 
+const SCRIPTS = ["csv", "tsv", "xlsx", "docx", "pptx", "txt", "fountain", "srt", "vtt", "ttml", "json"] as const;
 const TRACKS = ["wav", "flac", "mp3"] as const;
 
 /** Editions down, what can be handed over across. */
@@ -52,10 +53,7 @@ export function DeliverStage({ production }: StageProps) {
           })}
         </tbody>
       </table>
-      <p className="mt-5 text-sm flex items-center gap-3">
-        <FileButton production={production.id} ask={() => askForProductionFile(production.id, { file: "script.csv" })} label={t("script.download")} />
-        <span className="text-soft">{t("deliver.script")}</span>
-      </p>
+      <ScriptFile production={production.id} />
       <Past production={production.id} />
     </div>
   );
@@ -166,6 +164,35 @@ function Cells({ production, row }: { production: number; row: Delivery }) {
         </span>
       </td>
     </>
+  );
+}
+
+/** The script in any format, and what that one cannot hold, said before it goes out. */
+function ScriptFile({ production }: { production: number }) {
+  const { t } = useTranslation();
+  const [file, setFile] = useState<ProductionFile["file"]>("script.csv");
+  const unheld = useQuery({
+    queryKey: ["production", production, "unheld", file],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/unheld/", { params: { path: { production_id: production }, query: { file } } })),
+  }).data;
+  return (
+    <section aria-label={t("deliver.scriptFile")} className="mt-5 text-sm">
+      <p className="flex items-center gap-3">
+        <Select aria-label={t("deliver.scriptAs")} value={file} onChange={(event) => setFile(event.target.value as ProductionFile["file"])}>
+          {SCRIPTS.map((one) => <option key={one} value={`script.${one}`}>{t(`deliver.scriptIn.${one}`)}</option>)}
+        </Select>
+        <FileButton production={production} ask={() => askForProductionFile(production, { file })} label={t("script.download")} />
+        {unheld?.length === 0 && <span className="text-soft">{t("deliver.heldAll")}</span>}
+      </p>
+      {unheld && unheld.length > 0 && (
+        <div className="mt-2 text-soft" role="status">
+          <p>{t("deliver.unheld")}</p>
+          <ul className="list-disc ps-5">
+            {unheld.map((one) => <li key={one.code}>{one.message}</li>)}
+          </ul>
+        </div>
+      )}
+    </section>
   );
 }
 

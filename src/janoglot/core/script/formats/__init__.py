@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from janoglot.core.errors import BadInput
-from janoglot.core.script.decoding import LARGEST_PACKAGE, decode
+from janoglot.core.script.decoding import LARGEST, LARGEST_PACKAGE, decode
 from janoglot.core.script.formats import (
     docx,
     fountain,
@@ -19,6 +19,7 @@ from janoglot.core.script.formats import (
     xlsx,
 )
 from janoglot.core.script.formats.base import BinaryFormat, Hints, ScriptFormat
+from janoglot.core.script.formats.broadcast_captions import is_stl, read_stl
 from janoglot.core.script.formats.captions_elsewhere import read_captions, refuse
 from janoglot.core.script.limits import check_limits
 from janoglot.core.script.model import Script
@@ -84,8 +85,14 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
     hints = hints or Hints()
     data = data.encode() if isinstance(data, str) else data
     fmt: ScriptFormat | BinaryFormat
+    others: list[str]
     binary = _binary(data, hints)
-    if binary:
+    if is_stl(data):
+        if len(data) > LARGEST:
+            raise BadInput("The file has {size:.1f} MB; it may have {limit} MB at most. Split it into parts.",
+                           size=len(data) / 1024**2, limit=LARGEST // 1024**2)
+        fmt, encoding, others, script = plain.FORMAT, "", [], read_stl(data, hints)
+    elif binary:
         if len(data) > LARGEST_PACKAGE:
             raise BadInput("The file has {size:.1f} MB; it may have {limit} MB at most. Split it into parts.",
                            size=len(data) / 1024**2, limit=LARGEST_PACKAGE // 1024**2)
@@ -105,7 +112,9 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
     script.format, script.encoding = script.format or fmt.id, encoding
     if not script.lines:
         first = next((problem for problem in script.problems), None)
-        raise BadInput("No lines were found in it, read as {format}. {hint}", format=fmt.name,
-                       hint=str(first).capitalize() if first else fmt.expects)
+        expects = fmt.expects if script.format == fmt.id else "Captions with words and times are needed."
+        raise BadInput("No lines were found in it, read as {format}. {hint}",
+                       format=fmt.name if script.format == fmt.id else script.format.upper(),
+                       hint=str(first).capitalize() if first else expects)
     check_limits(script)
     return script

@@ -1,5 +1,5 @@
-"""Captions in formats that are read and not written: SubStation Alpha, SAMI, MicroDVD, SBV. And what is no script at
-all by its first words: refused by name, never read as words.
+"""Captions in formats that are read and not written: SubStation Alpha, SAMI, MicroDVD, SBV, SCC. And what is no script
+at all by its first words: refused by name, never read as words.
 
 Source of the readers: pysubs2, but for MicroDVD, whose frames are read at the picture's rate, and SBV.
 """
@@ -14,6 +14,7 @@ import pysubs2
 
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.formats.broadcast_captions import read_scc
 from janoglot.core.script.formats.cues import Cue, lines_of_cues
 from janoglot.core.script.model import Script
 from janoglot.core.script.times import USUAL_FPS, read_time
@@ -24,8 +25,6 @@ _MICRODVD = re.compile(r"^\{(\d{1,9})\}\{(\d{1,9})\}(.*)$")
 _REFUSED: tuple[tuple[str, re.Pattern[str]], ...] = (
     ("a Rich Text document: save it as DOCX", re.compile(r"^\s*\{\\rtf")),
     ("a PDF: save its text as DOCX or as plain text", re.compile(r"^\s*%PDF-")),
-    ("captions as SCC: save them as SRT, WebVTT or TTML", re.compile(r"^\s*Scenarist_SCC", re.IGNORECASE)),
-    ("captions as EBU STL: save them as SRT or TTML", re.compile(r"^.{0,3}STL\d\d\.01")),
     ("a web page: save its text", re.compile(r"^\s*(?:<!doctype html|<html[\s>])", re.IGNORECASE)),
     ("a translation in XLIFF, which comes in under Adapt", re.compile(r"<xliff[\s>]")),
     ("a translation memory, which comes in under Adapt", re.compile(r"<tmx[\s>]")),
@@ -121,6 +120,7 @@ def _microdvd(text: str, script: Script) -> list[Cue]:
 _FORMATS: tuple[tuple[str, Callable[[str], bool], Callable[[str, Script], list[Cue]]], ...] = (
     ("ass", lambda text: text.lstrip().lower().startswith("[script info]"), _by_library("ass")),
     ("sami", lambda text: bool(re.match(r"\s*<sami[\s>]", text, re.IGNORECASE)), _by_library("sami")),
+    ("scc", lambda text: bool(re.match(r"\s*Scenarist_SCC", text, re.IGNORECASE)), read_scc),
     ("sbv", lambda text: bool(_SBV.match(text.lstrip().split("\n", 1)[0])), _sbv),
     ("microdvd", lambda text: bool(_MICRODVD.match(text.lstrip().split("\n", 1)[0])), _microdvd),
 )
