@@ -228,3 +228,18 @@ def test_the_demo_is_voiced_so_that_play_plays(db: None) -> None:
     assert User.objects.get(username="demo")
     asked = sorted(Job.objects.values_list("edition__production__name", "edition__language"))
     assert asked == [("Harbour Museum phone prompts", "en-GB"), ("The Tidewater Clock", "en-GB"), ("The Tidewater Clock", "es-MX")]
+
+
+class TestUnheld:
+    def test_it_is_said_before_anything_is_made(self, production: Production, call: Call) -> None:
+        path = f"/api/productions/{production.pk}/"
+        assert call("owner", "get", f"{path}unheld/?file=script.json").json() == []
+        said = call("owner", "get", f"{path}unheld/?file=script.txt").json()
+        assert "unheld_decisions" in [one["code"] for one in said]
+        assert all(one["message"] for one in said)
+        assert call("owner", "get", f"{path}files/").json() == []
+
+    def test_strangers_and_formats_that_are_none(self, production: Production, call: Call) -> None:
+        path = f"/api/productions/{production.pk}/unheld/"
+        assert call("stranger", "get", f"{path}?file=script.txt").status_code == 404
+        assert call("owner", "get", f"{path}?file=script.exe").status_code == 400

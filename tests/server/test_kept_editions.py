@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import gzip
+import socket
+import time
+from collections import deque
 from collections.abc import Callable
 from typing import Any
 
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from gunicorn.config import Config
 
 from janoglot.core.timing import runs
 from janoglot.editions import keeping
 from janoglot.editions.keeping import SeenMark, current, forget_all
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition, Line, Part, Production, Speaker
+from janoglot.server.web_workers import EvenWorker
 from tests.server.conftest import Call, edition_path
 
 
@@ -218,3 +223,35 @@ def test_what_another_request_works_out_is_waited_for(production: Production, ca
     assert told is not None
     assert gzip.decompress(told) == b"{}"
     assert len(looks) == 3
+
+
+class TestOpenedByMany:
+    def test_what_editions_share_is_read_once_until_it_changes(self, production: Production, call: Call) -> None:
+        def script_was_read(language: str) -> bool:
+            with CaptureQueriesContext(connection) as asked:
+                assert call("owner", "get", f"/api/productions/{production.pk}/editions/{language}/").status_code == 200
+            return any("`script_line`.`in_sight`" in one["sql"] for one in asked)
+
+        forget_all()
+        first, second = [edition.language for edition in production.editions.all()][:2]
+        assert script_was_read(first)
+        assert not script_was_read(second)
+        forget_all()
+        assert script_was_read(second)
+        line = Line.objects.filter(production=production).first()
+        assert line is not None
+        assert call("owner", "patch", f"/api/lines/{line.pk}/", {"notes": "low"}).status_code == 204
+        assert script_was_read(first), "another stamp: it is read anew"
+
+    @pytest.mark.parametrize(("in_hand", "waits"), [(0, []), (1, [0.004]), (3, [0.012]), (90, [0.03])])
+    def test_who_has_much_in_hand_waits_before_taking_more(self, in_hand: int, waits: list[float], monkeypatch: pytest.MonkeyPatch) -> None:
+        waited: list[float] = []
+        monkeypatch.setattr(time, "sleep", waited.append)
+        worker = EvenWorker(1, 1, [], None, 30, Config(), None)
+        worker.nr_conns, worker.keepalived_conns = in_hand + 1, deque([object()])
+        with socket.socket() as listener:
+            listener.bind(("127.0.0.1", 0))
+            listener.listen()
+            listener.setblocking(False)
+            worker.accept(listener)
+        assert waited == [pytest.approx(one) for one in waits]
