@@ -40,7 +40,7 @@ def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
     return script, keys
 
 
-_KEPT = ("format", "encoding", "columns", "source_language", "fps", "labels")
+_KEPT = ("format", "encoding", "columns", "source_language", "fps")
 
 
 def kept_hints(old: ImportDraft | None, draft: ImportDraft) -> dict[str, Any]:
