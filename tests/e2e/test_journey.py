@@ -53,7 +53,7 @@ def test_the_demo_becomes_a_finished_track(page: Page, tmp_path: Path) -> None:
     assert soundfile.info(wav).subtype == "PCM_24"
     assert rate == 48_000
     with page.expect_download() as waiting:
-        page.get_by_role("button", name="The script as CSV").click()
+        page.get_by_role("button", name="Download the script").click()
     rows = list(csv.DictReader(io.StringIO(saved(waiting.value, tmp_path).read_text("utf-8-sig"))))
     minutes, seconds = rows[-1]["out"].split(":")[1:]
     assert len(samples) / rate == pytest.approx(60 * int(minutes) + float(seconds), abs=0.5)

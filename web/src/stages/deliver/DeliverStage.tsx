@@ -176,12 +176,13 @@ function ScriptFile({ production }: { production: number }) {
     queryFn: () => data(api.GET("/api/productions/{production_id}/unheld/", { params: { path: { production_id: production }, query: { file } } })),
   }).data;
   return (
-    <section aria-label={t("deliver.scriptFile")} className="mt-5 text-sm">
+    <section aria-label={t("deliver.scriptFile")} className="mt-6 text-sm">
+      <h2 className="font-semibold mb-1.5">{t("deliver.scriptFile")}</h2>
       <p className="flex items-center gap-3">
         <Select aria-label={t("deliver.scriptAs")} value={file} onChange={(event) => setFile(event.target.value as ProductionFile["file"])}>
           {SCRIPTS.map((one) => <option key={one} value={`script.${one}`}>{t(`deliver.scriptIn.${one}`)}</option>)}
         </Select>
-        <FileButton production={production} ask={() => askForProductionFile(production, { file })} label={t("script.download")} />
+        <FileButton production={production} ask={() => askForProductionFile(production, { file })} label={t("deliver.takeScript")} />
         {unheld?.length === 0 && <span className="text-soft">{t("deliver.heldAll")}</span>}
       </p>
       {unheld && unheld.length > 0 && (
