@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from janoglot.core.audio.loudness import measure
-from janoglot.core.errors import BadInput, EngineError
+from janoglot.core.errors import EngineError
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named
@@ -30,11 +30,10 @@ from janoglot.core.speech.engines.neural_graph import (
 )
 from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, rich_root
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, missing_symbols, network_symbols, tokens_of
-from janoglot.core.speech.intelligibility import SENTENCES, mean_error, recognised, word_error_rate
 from janoglot.core.speech.rich_voices import TONGUES
 from janoglot.core.speech.takes import TakeRecipe, finish_key, make_rendition, make_sketch, make_take, read_sound
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
-from janoglot.core.speech.voice_table import coverage, recognition_rows
+from janoglot.core.speech.voice_table import coverage
 from janoglot.core.store import FolderStore
 from tests.core.conftest import DEMO
 from tests.core.shapes import apart
@@ -264,12 +263,13 @@ class TestDelivery:
 
 class TestCatalogue:
     def test_there_are_enough_and_each_says_what_it_is(self) -> None:
-        assert len(RICH) >= 40
+        assert len(RICH) >= 140
         assert len({v.name for v in catalogue().values()}) == len(catalogue())
         assert {v.age for v in RICH} >= {"child", "teen", "20s", "40s", "60s", "70s"}
         assert {v.register for v in RICH} == {"low", "low-mid", "mid", "high-mid", "high"}
-        assert all(v.speaks("es-MX") and v.speaks("ja-JP") and not v.is_native("es-MX") for v in RICH)
-        assert not any(v.speaks("zh-CN") or v.speaks("tr-TR") for v in RICH)
+        assert all(v.speaks("es-MX") and v.speaks("ar-EG") for v in RICH)
+        assert {v.locale for v in RICH if v.speaks("zh-CN")} == {"zh-CN"}, "nobody sings tones that they were not taught"
+        assert not any(v.speaks("tr-TR") for v in RICH)
         assert all("Apache-2.0" in v.licence for v in RICH)
 
     @pytest.mark.parametrize("tag", ["en", "es", "fr", "pt", "de", "hi", "ar", "it", "pl"])
@@ -292,21 +292,6 @@ class TestCatalogue:
     def test_the_same_voice_goes_on_in_another_language(self) -> None:
         like = {"Keeper": "cormorant", "Imka": "linnet"}
         assert cast_rest(["Keeper", "Imka"], "de-DE", {}, like) == like
-
-    def test_a_recogniser_follows_a_rich_voice(self) -> None:
-        voice = voice_named("woodcock")
-        pairs = []
-        for words in SENTENCES[1:10:3]:
-            spoken = rich_engine().speak(Utterance(words, voice.base, voice.shaping, language="en-US"))
-            pairs.append((words, recognised(spoken.samples, spoken.rate)))
-        assert mean_error(pairs) < 0.35, pairs
-
-    def test_word_errors_are_counted(self) -> None:
-        assert word_error_rate("the tide is late", "the tide was late") == 0.25
-        assert word_error_rate("the tide is late", "tide is very late") == 0.5
-        assert word_error_rate("harbour", "harbor") == 0
-        with pytest.raises(BadInput, match="recogniser for English only"):
-            next(recognition_rows("fr-FR"))
 
 
 class TestSketches:

@@ -33,6 +33,7 @@ def made_things(settings: Any, tmp_path: Path) -> None:
     forget_all()
     # What is rich is finished only where a test asks for it.
     settings.FINISH_BEHIND = False
+    settings.HEAR_BACK = False
     app.conf.task_always_eager = True
     app.conf.task_eager_propagates = True
 

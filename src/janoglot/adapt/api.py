@@ -94,6 +94,13 @@ class WordingStandingsSerializer(serializers.Serializer[Data]):
     wordings = WordingStandingSerializer(many=True)
 
 
+class MisheardSerializer(serializers.Serializer[Data]):
+    text = serializers.CharField(help_text="What the recogniser heard of the finished sound.")
+    error = serializers.FloatField(help_text="The share of its sounds that were heard otherwise.")
+    otherwise = serializers.ListField(child=serializers.ListField(), help_text="Words that were heard otherwise: "
+                                      "place, length, what was heard there. Of no length: what was heard beside them.")
+
+
 class DoubtSerializer(serializers.Serializer[Data]):
     line = serializers.IntegerField()
     unknown = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()),
@@ -102,6 +109,7 @@ class DoubtSerializer(serializers.Serializer[Data]):
     rude = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
     terms = TermUseSerializer(many=True)
     findings = WordingFindingSerializer(many=True)
+    heard = MisheardSerializer(allow_null=True, help_text="Of a finished sound that was not heard right.")
 
 
 class GaugeAskSerializer(serializers.Serializer[Data]):

@@ -15,8 +15,9 @@ from janoglot.core.adapt.termbase import TermPair, uses
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import Problem
 from janoglot.core.graph import recipe_hash
+from janoglot.core.speech.heard import limit_of
 from janoglot.editions.state import EditionState
-from janoglot.productions.models import Edition, Speaker, Wording
+from janoglot.productions.models import Edition, HeardBack, Speaker, Wording
 from janoglot.productions.writing import source_words
 from janoglot.server.faults import translated
 
@@ -63,15 +64,32 @@ def doubts(state: EditionState, ground: Ground, only: Collection[int] | None = N
     rows = Wording.objects.filter(edition=state.row).exclude(doubt={})
     unsure = {line: tuple(doubt.get("words") or ()) for line, doubt in (
         rows if only is None else rows.filter(line_id__in=only)).values_list("line_id", "doubt")}
+    misheard = not_heard_right(state, only)
     found = []
     looked_at = zip(state.lines, state.placements, strict=True) if only is None else (
         state.by_id[line] for line in sorted(only) if line in state.by_id)
     for one, placement in looked_at:
         entry = _of_line(ground, CheckedWording(0, sources.get(one.id, ""), one.words, max(0.0, placement.over),
                                                 not one.line.on_screen), unsure.get(one.id, ()))
-        if entry:
-            found.append({"line": one.id, **entry})
+        heard = misheard.get(one.id)
+        if entry or heard:
+            found.append({"line": one.id, **(entry or _NOTHING), "heard": heard})
     return found
+
+
+_NOTHING: Data = {"unknown": [], "misspelt": [], "rude": [], "terms": [], "findings": []}
+
+
+def not_heard_right(state: EditionState, only: Collection[int] | None = None) -> dict[int, Data]:
+    """By line, what the recogniser heard of those finished sounds that it did not hear right, and that nobody has said
+    are right."""
+    keys = {key: line for line, key in state.finish_keys.items()
+            if line in state.finished and (only is None or line in only)}
+    if not keys:
+        return {}
+    language = state.row.language
+    rows = HeardBack.objects.filter(key__in=keys, error__gte=limit_of(language), right_by=None)
+    return {keys[row.key]: {"text": row.text, "error": round(row.error, 3), "otherwise": row.otherwise} for row in rows}
 
 
 @lru_cache(maxsize=120_000)

@@ -23,6 +23,7 @@ from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import rich_missing, rich_root
 from janoglot.core.speech.measures import SHIPPED, write_shipped
+from janoglot.core.speech.recogniser import prepare_recogniser, recogniser_root
 from janoglot.core.store import atomic_file
 
 
@@ -46,6 +47,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     table = commands.add_parser("measure-voices", help="measure one language's voices, as a Markdown table")
     table.add_argument("--language", default="en")
     commands.add_parser("prepare-rich", help="make the rich voices' network ready")
+    commands.add_parser("prepare-recogniser", help="make the recogniser's model ready")
     table.add_argument("--recognise", action="store_true",
                        help="how well a recogniser understands each (English; takes a while)")
     table.add_argument("--rich", action="store_true", help="its rich voices rather than its light ones")
@@ -53,7 +55,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
-        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare}[
+        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare,
+                "prepare-recogniser": _prepare_recogniser}[
             options.command](options)
     except BadInput as error:
         print(f"janoglot: {error} {error.hint}".rstrip(), file=sys.stderr)
@@ -191,7 +194,8 @@ def _measure(options: argparse.Namespace) -> int:
     elif options.coverage:
         print(voice_table.coverage_table())
     elif options.recognise:
-        for row in voice_table.recognition_rows(tag_of(options.language)):
+        language = tag_of(options.language)
+        for row in voice_table.recognition_table(language, voice_table.recognition_rows(language)):
             print(row, flush=True)
     else:
         print(voice_table.voice_table(tag_of(options.language), options.rich))
@@ -200,6 +204,11 @@ def _measure(options: argparse.Namespace) -> int:
 
 def _prepare(options: argparse.Namespace) -> int:
     prepare(rich_root())
+    return 0
+
+
+def _prepare_recogniser(options: argparse.Namespace) -> int:
+    print(prepare_recogniser(recogniser_root()))
     return 0
 
 

@@ -16,11 +16,14 @@ from rest_framework.views import APIView
 
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.guarded import whole_numbers
+from janoglot.core.speech.heard import limit_of
 from janoglot.core.speech.peaks import kept_peaks
+from janoglot.direct.actions.say_right import say_right
 from janoglot.direct.actions.voice import finish, voice
 from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
+from janoglot.productions.models import HeardBack
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import serve, takes
 
@@ -43,6 +46,44 @@ class VoicingsView(APIView):
         act = finish if given.validated_data["kind"] == "finish" else voice
         job = act(request.user, edition, given.validated_data.get("lines"))
         return Response(job_data(job), status=status.HTTP_202_ACCEPTED)
+
+
+class HeardBackSerializer(serializers.Serializer[Data]):
+    text = serializers.CharField(help_text="What the recogniser heard.")
+    error = serializers.FloatField(help_text="The share of its sounds that were heard otherwise.")
+    limit = serializers.FloatField(help_text="From here on a line of this language is not heard right.")
+    right_by = serializers.CharField(allow_null=True, help_text="Who has said that it is right as it sounds.")
+
+
+class RightSerializer(serializers.Serializer[Data]):
+    right = serializers.BooleanField(help_text="It is right as it sounds, whatever was heard.")
+
+
+class HeardView(APIView):
+    def _row(self, request: Request, production_id: int, language: str, line_id: int, change: bool) -> HeardBack:
+        edition = edition_for(request.user, production_id, language, change=change)
+        key = EditionState.load(edition).finish_keys.get(line_id, "")
+        row = HeardBack.objects.select_related("right_by").filter(pk=key).first()
+        if row is None:
+            raise Http404
+        return row
+
+    @extend_schema(responses=HeardBackSerializer)
+    def get(self, request: Request, production_id: int, language: str, line_id: int) -> Response:
+        """What the recogniser understood of a line's finished sound."""
+        row = self._row(request, production_id, language, line_id, False)
+        return Response({"text": row.text, "error": round(row.error, 3), "limit": limit_of(language),
+                         "right_by": row.right_by.username if row.right_by else None})
+
+    @extend_schema(request=RightSerializer, responses={204: None})
+    def put(self, request: Request, production_id: int, language: str, line_id: int) -> Response:
+        """Say that a line is right as it sounds; that is kept for this very sound."""
+        row = self._row(request, production_id, language, line_id, True)
+        given = RightSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        say_right(request.user, edition_for(request.user, production_id, language, change=True), line_id, row,
+                  given.validated_data["right"])
+        return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 class PeaksSerializer(serializers.Serializer[Data]):

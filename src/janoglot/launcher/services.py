@@ -281,7 +281,7 @@ def _answers(port: int) -> bool:
 
 def worker(var: Path, environment: Mapping[str, str], processes: int | None = None) -> Service:
     """What works in the background: a process for each core, giving way to whoever asks for something now."""
-    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,sketch,soon,bulk,finish",
+    return _celery("worker", var, environment, processes or os.cpu_count() or 1, "now,sketch,soon,bulk,finish,hear",
                    niceness=10)
 
 

@@ -205,6 +205,8 @@ KEPT_DAYS = 30
 
 # Whether rich voices are finished behind the sketches by themselves, or when somebody asks for it.
 FINISH_BEHIND = os.environ.get("JANOGLOT_FINISH_BEHIND", "1") == "1"
+# Whether finished lines are heard back behind one's back, where there is a recogniser.
+HEAR_BACK = os.environ.get("JANOGLOT_HEAR_BACK", "1" if FINISH_BEHIND else "0") == "1"
 
 LOGGING = {
     "version": 1,

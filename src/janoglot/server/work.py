@@ -35,7 +35,9 @@ SOON = "soon"
 BULK = "bulk"
 """Mixes, drafts, copies, measures: what takes its time, and is waited for."""
 FINISH = "finish"
-QUEUES = (NOW, SKETCH, SOON, BULK, FINISH)
+HEAR = "hear"
+"""Hearing finished lines back: when nothing else is to be done."""
+QUEUES = (NOW, SKETCH, SOON, BULK, FINISH, HEAR)
 """What goes before what: a worker takes from the first that holds anything."""
 BEAT = 10.0
 """Seconds."""

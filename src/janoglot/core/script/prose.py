@@ -19,6 +19,7 @@ _MARKED = re.compile(r"^#{1,6}\s+(?P<title>\S.*)$")
 _NUMBERED = re.compile(
     r"^(?:chapter|part|book|act|scene|section|prologue|epilogue|kapitel|teil|akt|szene|chapitre|partie|acte|scène|"
     r"capítulo|parte|acto|escena|capitolo|atto|cena|hoofdstuk|deel)\b[\s.:—–-]*[\w\s.:’'—–-]{0,80}$", re.IGNORECASE)
+_SPACES = re.compile(r"[ \t\f\v]+")
 _ROMAN = re.compile(r"^(?=[IVXLC])[IVXLC]{1,8}\.?$")
 WAYS = ("", "heading", "paragraph", "characters", "pattern")
 
@@ -80,7 +81,7 @@ def _paragraphs(text: str, hints: Hints, search: Search | None) -> Iterator[tupl
             yield first, " ".join(held)
             held = []
         if alone:
-            yield number, " ".join(stripped.split())
+            yield number, _SPACES.sub(" ", stripped)
         elif stripped:
             if not held:
                 first = number
@@ -89,7 +90,7 @@ def _paragraphs(text: str, hints: Hints, search: Search | None) -> Iterator[tupl
                 held[-1] = held[-1][:-1] + stripped.split(" ")[0]
                 stripped = " ".join(stripped.split(" ")[1:])
             if stripped:
-                held.append(" ".join(stripped.split()))
+                held.append(_SPACES.sub(" ", stripped))
 
 
 def _title(row: str, hints: Hints, search: Search | None) -> str | None:

@@ -1,9 +1,9 @@
 """The rich voices by name: blends of the neural network's styles, each with a shaping of its own.
 
-The network's styles that come in packages were recorded in Japanese: that is these voices' home. Any other
-language they speak by its sounds, from the phonemes of a speaker of it, and an accent of home is heard. How
-well is measured where a recogniser is at hand (English) and judged by how many of a language's sounds the
-network has elsewhere: see ``docs/voices.md``.
+The network's styles that come in its own package were recorded in Japanese: that is the home of the voices in this
+table. Natives of other languages (:mod:`.native_voices`) are there where set-up could fetch their styles. Any other
+language each speaks by its sounds, from the phonemes of a speaker of it, and an accent of home is heard. How well is
+measured by a recogniser: see ``docs/voices.md``.
 """
 
 from __future__ import annotations
@@ -11,10 +11,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from janoglot.core.languages import primary
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Engine, Shaping
+from janoglot.core.speech.engines.mandarin import LANGUAGE as MANDARIN
+from janoglot.core.speech.engines.mandarin import can_read_mandarin
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing
 from janoglot.core.speech.engines.rich import RichEngine
+from janoglot.core.speech.native_voices import ACCENTS, native_voices
 from janoglot.core.speech.voices import Voice, register_of
 
 HOME = "ja-JP"
@@ -93,8 +97,13 @@ def rich_voices() -> Iterator[Voice]:
         base = " ".join(f"{style}={share}" for style, share in shares.items())
         shaping = Shaping(hertz, melody, tract, tilt, breath, roughness, tempo)
         yield _voice(name.lower(), name, base, HOME, age, shaping, TONGUES)
+    for native in native_voices():
+        if set(native.shares) <= set(styles) and (primary(native.locale) != MANDARIN or can_read_mandarin()):
+            yield _voice(native.name.lower(), native.name, native.base, native.locale, native.age, native.shaping,
+                         TONGUES, accent=ACCENTS[native.locale])
+    assert isinstance(engine, RichEngine)
     for style in styles.values():
-        if style.id not in _SHIPPED:
+        if style.id in engine.own_styles - _SHIPPED:
             yield _own_style(engine, style.id, style.locale)
 
 
@@ -106,6 +115,7 @@ def _own_style(engine: Engine, style: str, locale: str) -> Voice:
 
 
 def _voice(voice_id: str, name: str, base: str, locale: str, age: str, shaping: Shaping, tongues: tuple[str, ...],
-           licence: str = LICENCE, commercial: bool | None = True, licence_at: str = LICENCE_AT) -> Voice:
-    return Voice(voice_id, name, RichEngine.id, base, locale, "", register_of(shaping.pitch_hz), age, shaping, licence,
-                 commercial, licence_at, tongues)
+           licence: str = LICENCE, commercial: bool | None = True, licence_at: str = LICENCE_AT,
+           accent: str = "") -> Voice:
+    return Voice(voice_id, name, RichEngine.id, base, locale, accent, register_of(shaping.pitch_hz), age, shaping,
+                 licence, commercial, licence_at, tongues)

@@ -102,10 +102,14 @@ def _take_hash(recipe: TakeRecipe) -> str:
     tongue: dict[str, Any] = {"language": recipe.language} if recipe.voice.is_rich else {}
     if recipe.voice.is_rich and recipe.foreign_spans:
         tongue["foreign"] = recipe.foreign_spans
+    engine = engine_named(recipe.voice.engine)
+    reading = engine.reading(recipe.language)
+    if reading:
+        tongue["reading"] = reading
     if recipe.variant:
         tongue["variant"] = recipe.variant
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
-                       engine=engine_named(recipe.voice.engine).version, **tongue)
+                       engine=engine.version, **tongue)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ import math
 import multiprocessing
 import os
 import statistics
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 
@@ -14,16 +14,15 @@ import langcodes
 
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, primary
-from janoglot.core.speech import intelligibility
 from janoglot.core.speech.acoustics import VoiceMeasure, measure_voice
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Utterance
 from janoglot.core.speech.engines.rich import RichEngine
 from janoglot.core.speech.engines.rich_tokens import is_tonal, missing_symbols
+from janoglot.core.speech.intelligibility import Understood, sentences, understood
 from janoglot.core.speech.measures import SENTENCES
 from janoglot.core.speech.rich_voices import TONGUES
-from janoglot.core.speech.sketching import sketch_voice
 from janoglot.core.speech.voices import Voice
 
 
@@ -74,37 +73,40 @@ def rich_table(language: str) -> str:
     return "\n".join(out)
 
 
-def recognition_rows(language: str) -> Iterator[str]:
-    """Word error rate of every rich voice of ``language`` beside that of its sketch, row by row as it is measured.
+def recognition_rows(language: str, voices: Sequence[Voice] | None = None) -> Iterator[tuple[Voice, Understood]]:
+    """How every rich voice that is at home in ``language`` is understood in it, one by one as it is measured, and last
+    a light one; or ``voices``.
 
-    English only: that is what there is a recogniser for. Raises BadInput for another language.
+    Raises BadInput for a language without sentences of ours, RecogniserMissing.
     """
-    if primary(language) != "en":
-        raise BadInput("There is a recogniser for English only, not for {language}.", language=english_name(language))
-    yield "| voice | rich | its sketch |"
-    yield "|---|---|---|"
-    voices = [v for v in catalogue().values() if v.speaks(language) and v.is_rich and v.id == v.name.lower()]
-    both = [one for voice in voices for one in (voice, sketch_voice(voice, language))]
+    sentences(language)
+    wanted = list(voices or [*at_home(language), *light_voices(language)[:1]])
     # Engines and the recogniser are C libraries with state of their own: each worker is a process.
-    found: list[float] = []
     with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
-        for rate in pool.map(partial(error_rate_of, language=language), both):
-            found.append(rate)
-            if len(found) % 2 == 0:
-                yield f"| {both[len(found) - 2].name} | {found[-2]:.2f} | {rate:.2f} |"
-    if found:
-        rich, sketches = statistics.median(found[::2]), statistics.median(found[1::2])
-        yield f"| *median of {len(voices)}* | *{rich:.2f}* | *{sketches:.2f}* |"
+        yield from zip(wanted, pool.map(partial(understood, language=language), wanted), strict=True)
 
 
-def error_rate_of(voice: Voice, language: str, sentences: Sequence[str] = intelligibility.SENTENCES) -> float:
-    """Word error rate of one voice over ``sentences``."""
-    engine = engine_named(voice.engine)
-    pairs = []
-    for words in sentences:
-        spoken = engine.speak(Utterance(words, voice.base, voice.shaping, language=language))
-        pairs.append((words, intelligibility.recognised(spoken.samples, spoken.rate)))
-    return intelligibility.mean_error(pairs)
+def at_home(language: str) -> list[Voice]:
+    """The rich voices by name that speak ``language`` as their own."""
+    return [voice for voice in catalogue().values()
+            if voice.is_rich and voice.id == voice.name.lower() and voice.is_native(language)]
+
+
+def light_voices(language: str) -> list[Voice]:
+    return [voice for voice in catalogue().values() if not voice.is_rich and voice.is_native(language)]
+
+
+def recognition_table(language: str, rows: Iterable[tuple[Voice, Understood]]) -> Iterator[str]:
+    """As Markdown, row by row; then the medians of the rich ones."""
+    yield f"| voice | error, {english_name(language)} | taken for it |"
+    yield "|---|---|---|"
+    rich = []
+    for voice, found in rows:
+        rich += [found] if voice.is_rich else []
+        yield f"| {voice.name}{'' if voice.is_rich else ' (light)'} | {found.error:.2f} | {found.native:.2f} |"
+    if rich:
+        error, native = (statistics.median(getattr(one, name) for one in rich) for name in ("error", "native"))
+        yield f"| *median of {len(rich)}* | *{error:.2f}* | *{native:.2f}* |"
 
 
 def coverage(locale: str) -> float | None:

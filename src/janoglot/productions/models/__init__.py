@@ -7,13 +7,13 @@ from janoglot.productions.models.lines import Line, Part, Speaker, line_numbers
 from janoglot.productions.models.media import COPIES, Media, original_stem
 from janoglot.productions.models.production import ADDRESSES, Edition, Membership, Production, Role
 from janoglot.productions.models.records import ActionRecord
-from janoglot.productions.models.takes import QUALITIES, Sound, Take
+from janoglot.productions.models.takes import QUALITIES, HeardBack, Sound, Take
 from janoglot.productions.models.timings import LineTiming
 from janoglot.productions.models.voices import KeptVoice, kept_among
 from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 
 __all__ = [
-    "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting",
-    "Edition", "Job", "KeptVoice", "Line", "LineCasting", "LineDirection", "LineTiming", "Media", "Membership", "Part",
-    "Production", "Role", "Sound", "Speaker", "Take", "Wording", "kept_among", "line_numbers", "original_stem",
+    "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting", "Edition",
+    "HeardBack", "Job", "KeptVoice", "Line", "LineCasting", "LineDirection", "LineTiming", "Media", "Membership",
+    "Part", "Production", "Role", "Sound", "Speaker", "Take", "Wording", "kept_among", "line_numbers", "original_stem",
 ]

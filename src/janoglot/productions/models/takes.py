@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
 from janoglot.core.speech.takes import Take as CoreTake
@@ -53,3 +54,27 @@ class Sound(models.Model):
 
     class Meta:
         db_table = "direct_sound"
+
+
+class HeardBack(models.Model):
+    """What the recogniser understood of a finished sound, once for each; what a person said of it stays with it.
+
+    ``key`` is the sound's. ``otherwise`` has the words that were heard otherwise: ``[[at, length, heard], …]``.
+    """
+
+    key = models.CharField(max_length=44, primary_key=True)
+    take = models.ForeignKey(Take, models.CASCADE, related_name="heard")
+    language = models.CharField(max_length=40)
+    text = models.TextField()
+    error = models.FloatField()
+    """The share of its sounds that were heard otherwise."""
+    otherwise = models.JSONField()
+    version = models.CharField(max_length=60)
+    """Of the recogniser and of how it is held against the words."""
+    right_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    """Who has said that it is right as it sounds."""
+    right_at = models.DateTimeField(null=True)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        db_table = "direct_heard_back"

@@ -660,6 +660,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/heard/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the recogniser understood of a line's finished sound. */
+        get: operations["productions_editions_lines_heard_retrieve"];
+        /** @description Say that a line is right as it sounds; that is kept for this very sound. */
+        put: operations["productions_editions_lines_heard_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/take.wav": {
         parameters: {
             query?: never;
@@ -2081,6 +2099,8 @@ export interface components {
             rude: number[][];
             terms: components["schemas"]["TermUse"][];
             findings: components["schemas"]["WordingFinding"][];
+            /** @description Of a finished sound that was not heard right. */
+            heard: components["schemas"]["Misheard"] | null;
         };
         Doubts: {
             /** @description Ask with it, and only lines that are otherwise since are told. */
@@ -2297,6 +2317,22 @@ export interface components {
             by: string | null;
             /** Format: date-time */
             asked: string;
+        };
+        HeardBack: {
+            /** @description What the recogniser heard. */
+            text: string;
+            /**
+             * Format: double
+             * @description The share of its sounds that were heard otherwise.
+             */
+            error: number;
+            /**
+             * Format: double
+             * @description From here on a line of this language is not heard right.
+             */
+            limit: number;
+            /** @description Who has said that it is right as it sounds. */
+            right_by: string | null;
         };
         Hit: {
             line: number;
@@ -2802,6 +2838,17 @@ export interface components {
         MergeRequest: {
             into: number;
         };
+        Misheard: {
+            /** @description What the recogniser heard of the finished sound. */
+            text: string;
+            /**
+             * Format: double
+             * @description The share of its sounds that were heard otherwise.
+             */
+            error: number;
+            /** @description Words that were heard otherwise: place, length, what was heard there. Of no length: what was heard beside them. */
+            otherwise: unknown[][];
+        };
         Mix: {
             recipe: string;
             state: components["schemas"]["MixStateEnum"];
@@ -3212,6 +3259,10 @@ export interface components {
          * @enum {string}
          */
         ReturnedWhatEnum: "new" | "changed" | "same" | "emptied" | "source_changed" | "changed_here" | "approved_here" | "unknown";
+        RightRequest: {
+            /** @description It is right as it sounds, whatever was heard. */
+            right: boolean;
+        };
         /**
          * @description * `owner` - owner
          *     * `editor` - editor
@@ -4724,6 +4775,56 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Direction"];
                 };
+            };
+        };
+    };
+    productions_editions_lines_heard_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardBack"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_heard_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightRequest"];
+                "multipart/form-data": components["schemas"]["RightRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

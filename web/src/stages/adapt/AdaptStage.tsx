@@ -20,9 +20,9 @@ import { TermsSheet } from "./TermsSheet";
 import { reason, useAdaptActions, useDoubts, useStandings } from "./useAdapt";
 import { GRID, WordingRow } from "./WordingRow";
 
-const REASONS = ["empty", "doubtful", "too_long", "changed"] as const;
+const REASONS = ["empty", "doubtful", "too_long", "changed", "misheard"] as const;
 type Reason = (typeof REASONS)[number];
-const KEYS: Record<Reason, string> = { empty: "e", doubtful: "d", too_long: "l", changed: "c" };
+const KEYS: Record<Reason, string> = { empty: "e", doubtful: "d", too_long: "l", changed: "c", misheard: "r" };
 
 /** Source beside wording, a row for each line; or all languages at once. */
 export function AdaptStage({ production, edition, source }: StageProps) {

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { Check, Languages } from "lucide-react";
+import { Check, EarOff, Languages } from "lucide-react";
 import { useTranslation } from "react-i18next";
 
 import type { StageProps } from "../../shared/stage";
@@ -61,6 +61,7 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
               {doubt?.findings.map((finding, index) => <li key={index}><Notice>{finding.message}</Notice></li>)}
             </ul>
           )}
+          {doubt?.heard && <Misheard production={production.id} edition={edition} line={line} heard={doubt.heard} actions={actions} readOnly={readOnly} />}
           <Meaning key={`${line.id}`} production={production.id} language={edition.edition.language} direction={edition.edition.direction} sourceLanguage={production.source_language} line={line.id} text={text} phrase={phrase} doubt={doubt} />
           <Memory matches={matches} lips={lips} edition={edition} line={line} actions={actions} readOnly={readOnly} />
           {(doubt?.terms.length ?? 0) > 0 && (
@@ -79,6 +80,51 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
       )}
     </aside>
   );
+}
+
+/** What was heard of a finished sound that the recogniser did not hear right: both texts, and what may help. */
+function Misheard({ production, edition, line, heard, actions, readOnly }: {
+  production: number; edition: StageProps["edition"]; line: Line; heard: Schemas["Misheard"]; actions: AdaptActions; readOnly: boolean;
+}) {
+  const { t } = useTranslation();
+  const { language, direction } = edition.edition;
+  const right = useMutation({
+    mutationFn: () => data(api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/heard/", { params: { path: { production_id: production, language, line_id: line.id } }, body: { right: true } })),
+    onSuccess: actions.lookAgain,
+    onError: actions.tell,
+  });
+  return (
+    <section className="flex flex-col gap-2 rounded-md border border-lamp p-3" aria-label={t("look.misheard")}>
+      <h3 className="text-sm font-semibold flex gap-2">
+        <EarOff size={16} aria-hidden className="mt-0.5 shrink-0" />
+        {t("look.misheard")}
+      </h3>
+      <dl className="text-sm flex flex-col gap-1">
+        <dt className="text-xs text-soft">{t("look.written")}</dt>
+        <dd lang={language} dir={direction}>{marked(line.words, heard.otherwise)}</dd>
+        <dt className="text-xs text-soft">{t("look.heard")}</dt>
+        <dd lang={language} dir={direction}>{heard.text || t("look.heardNothing")}</dd>
+      </dl>
+      <p className="text-xs text-soft">{t("look.misheardHelp")}</p>
+      {!readOnly && (
+        <Button className="self-start" disabled={right.isPending} onClick={() => right.mutate()}>
+          <Check size={15} aria-hidden />
+          {t("look.heardRight")}
+        </Button>
+      )}
+    </section>
+  );
+}
+
+/** A line's words with those marked that were heard otherwise. */
+function marked(words: string, otherwise: Schemas["Misheard"]["otherwise"]) {
+  const pieces: React.ReactNode[] = [];
+  let at = 0;
+  for (const [start, length, instead] of otherwise.filter((one): one is [number, number, string] => Number(one[1]) > 0).sort((one, other) => one[0] - other[0])) {
+    pieces.push(words.slice(at, start), <mark key={start} className="bg-lamp-wash text-ink underline decoration-lamp" title={instead || undefined}>{words.slice(start, start + length)}</mark>);
+    at = start + length;
+  }
+  return [...pieces, words.slice(at)];
 }
 
 /** What the line, or the words chosen in it, mean back in the source language. */

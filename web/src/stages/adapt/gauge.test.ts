@@ -50,7 +50,7 @@ it("the bar ends where the words do, and shows where the slot does", () => {
 });
 
 const doubt: Doubt = {
-  line: 1, unknown: [[3, 4]], misspelt: [[3, 4], [8, 2]], rude: [], findings: [],
+  line: 1, unknown: [[3, 4]], misspelt: [[3, 4], [8, 2]], rude: [], findings: [], heard: null,
   terms: [{ at: 0, length: 3, original: "the", text: "der", kept: false, forbidden: false, note: "" }, { at: 0, length: 2, original: "", text: "xy", kept: false, forbidden: true, note: "" }],
 };
 

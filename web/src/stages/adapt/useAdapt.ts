@@ -96,10 +96,11 @@ export function useRested(text: string, ms = 500): string {
 }
 
 /** Why a line should be looked at, the most pressing first; null where there is nothing. */
-export function reason(line: Line, standing: Standing | undefined, doubt: Doubt | undefined): "empty" | "too_long" | "changed" | "doubtful" | null {
+export function reason(line: Line, standing: Standing | undefined, doubt: Doubt | undefined): "empty" | "too_long" | "changed" | "misheard" | "doubtful" | null {
   if (!line.words.trim()) return "empty";
   if (line.over > 0 && line.state !== "on_screen") return "too_long";
   if (standing?.source_difference.length) return "changed";
+  if (doubt?.heard) return "misheard";
   if (standing?.state === "approved") return null;
   if (standing?.state === "draft" || doubt?.misspelt.length || doubt?.rude.length || doubt?.findings.some((one) => one.code !== "too_long")) return "doubtful";
   return null;

@@ -135,6 +135,10 @@ class Engine(Protocol):
 
     def bases(self) -> Sequence[BaseVoice]: ...
 
+    def reading(self, language: str) -> str:
+        """Part of a recipe: how words of ``language`` are read, where that is otherwise than it always was; else ""."""
+        ...
+
     def lengths(self, utterance: Utterance) -> Lengths | None:
         """Exact lengths without sound, or None where the engine only knows them from the sound."""
         ...

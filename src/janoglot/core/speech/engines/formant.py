@@ -94,6 +94,9 @@ class FormantEngine:
     exact = False
     frame = 0.0
 
+    def reading(self, language: str) -> str:
+        return ""
+
     def __init__(self, data: Path | None = None) -> None:
         # The library has one state for all: threads that read with it take turns. What speaks is a process of its own.
         self._busy = threading.RLock()

@@ -71,14 +71,23 @@ class Source:
     styles: tuple[Path, ...]
     """Archives of style tables: what came in packages, and a user's own."""
     vocabulary: Path
+    natives: Path | None = None
+    """A folder with one table for each further style, where set-up could fetch them."""
 
 
-def find_source() -> Source:
+def native_styles(root: Path) -> Path:
+    """Where set-up puts the styles of readers in other languages: ``NAME.bin``, float32 (rows, 256)."""
+    return root / "rich-styles"
+
+
+def find_source(root: Path | None = None) -> Source:
     """What came in packages, with a user's own copy where the settings name one.
 
     Settings (environment): ``JANOGLOT_RICH_MODEL`` an ONNX file in the place of the packages' network,
-    ``JANOGLOT_RICH_VOICES`` a voice file (an archive of style tables) beside theirs. Raises RichVoicesMissing.
+    ``JANOGLOT_RICH_VOICES`` a voice file (an archive of style tables) beside theirs. ``root``
+    is where set-up keeps further styles. Raises RichVoicesMissing.
     """
+    natives = native_styles(root) if root and any(native_styles(root).glob("*.bin")) else None
     tables = _package_folder(_TABLES)
     vocabulary = tables / "data" / "vocab.json" if tables else None
     if vocabulary is None or not vocabulary.is_file():
@@ -91,7 +100,7 @@ def find_source() -> Source:
     if model:
         if not Path(model).is_file():
             raise RichVoicesMissing(_MISSING, what=f"there is no model {model}")
-        return Source((Path(model),), "", styles, vocabulary)
+        return Source((Path(model),), "", styles, vocabulary, natives)
     parts = []
     for name in _WEIGHTS:
         folder = _package_folder(name)
@@ -99,7 +108,7 @@ def find_source() -> Source:
             raise RichVoicesMissing(_MISSING, what="a package with weights is not installed")
         parts.append(folder / "part.bin")
     checksum = (vocabulary.parent / "model.sha256").read_text().strip()
-    return Source(tuple(parts), checksum, styles, vocabulary)
+    return Source(tuple(parts), checksum, styles, vocabulary, natives)
 
 
 def _package_folder(name: str) -> Path | None:

@@ -41,6 +41,10 @@ from janoglot.core.speech.engines.base import (
     Utterance,
 )
 from janoglot.core.speech.engines.formant import FormantEngine, SaidWord
+from janoglot.core.speech.engines.japanese import LANGUAGE as JAPANESE
+from janoglot.core.speech.engines.japanese import READING, can_read_japanese, japanese_words
+from janoglot.core.speech.engines.mandarin import LANGUAGE as MANDARIN
+from janoglot.core.speech.engines.mandarin import can_read_mandarin, mandarin_words
 from janoglot.core.speech.engines.neural_graph import (
     GRAPH_VERSION,
     PARTS,
@@ -74,6 +78,7 @@ _CLAUSE_FRAMES, _SENTENCE_FRAMES = 3, 8
 """A pause inside a line is at least this long; some styles run over their full stops."""
 _FULL_STOP_PAUSE = 0.45
 """Seconds between two pieces of one line that end a sentence; a clause gets about half."""
+_LATIN = re.compile(r"[^\W\d_\u3400-\u9fff]+(?:['’ -][^\W\d_\u3400-\u9fff]+)*")
 _VOICED = 10.0
 """Hz. The network takes a pitch under this as unvoiced."""
 _LOCALES = {"a": "en-US", "b": "en-GB", "e": "es-ES", "f": "fr-FR", "h": "hi-IN", "i": "it-IT", "j": "ja-JP",
@@ -153,7 +158,7 @@ class RichEngine:
 
         Raises RichVoicesMissing.
         """
-        self._source = find_source()
+        self._source = find_source(rich_root())
         self._threads = threads or int(os.environ.get("JANOGLOT_RICH_THREADS", "1"))
         self._phonemes = phonemes
         own = self._source.checksum or recipe_hash("own", name=self._source.model[0].name,
@@ -161,9 +166,16 @@ class RichEngine:
         self.version = f"rich {GRAPH_VERSION}.{_VERSION}/{own[:8]}/{phonemes.version}"
         self.vocabulary: Mapping[str, int] = json.loads(self._source.vocabulary.read_text("utf-8"))["vocab"]
         self._styles: dict[str, Floats] = {}
+        if self._source.natives:
+            # Shared by all processes that look at them.
+            self._styles |= {place.stem: np.memmap(place, "<f4", "r").reshape(-1, 256)
+                             for place in sorted(self._source.natives.glob("*.bin"))}
         for place in self._source.styles:
             with np.load(place) as tables:
-                self._styles |= {name: np.asarray(tables[name], np.float32).reshape(-1, 256) for name in tables.files}
+                tables_here = {name: np.asarray(tables[name], np.float32).reshape(-1, 256) for name in tables.files}
+            self._styles |= tables_here
+        self.own_styles = frozenset(tables_here) if len(self._source.styles) > 1 else frozenset()
+        """Those of a user's own voice file."""
         self._transcribers = {base.locale: base.id for base in reversed(phonemes.bases())}
         self._sessions: dict[str, Any] = {}
         self._pitches: dict[str, float] = {}
@@ -227,8 +239,18 @@ class RichEngine:
             made.append(_Piece(tuple(run), style, frames[0], last, melody, sound, pause))
         return made
 
+    def reading(self, language: str) -> str:
+        """Part of a recipe: how words are read, where that is otherwise than by the formant engine; "" where not."""
+        return READING if primary(language) == JAPANESE and can_read_japanese() else ""
+
     def said(self, words: str, language: str) -> list[SaidWord]:
         """``words`` word by word in IPA, as the nearest accent of ``language`` that there is says them."""
+        if primary(language) == MANDARIN and can_read_mandarin():
+            return sorted([*mandarin_words(words), *(
+                SaidWord(found.start() + one.at, one.length, one.ipa, "en-US") for found in _LATIN.finditer(words)
+                for one in self.said(found[0], "en-US"))], key=lambda one: one.at)
+        if primary(language) == JAPANESE and can_read_japanese():
+            return list(japanese_words(words))
         locale = min(self._transcribers, key=lambda tag: (distance(language, tag), tag))
         return self._phonemes.transcribe(words, self._transcribers[locale])
 
