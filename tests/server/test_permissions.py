@@ -10,7 +10,8 @@ from django.urls import get_resolver
 
 from janoglot.adapt.models import Term
 from janoglot.deliver.models import HandOver
-from janoglot.productions.models import Job, Media, Production, Speaker
+from janoglot.editions.state import EditionState
+from janoglot.productions.models import HeardBack, Job, Media, Production, Speaker
 from janoglot.server.storage import handed
 from tests.server.conftest import Call, edition_path
 
@@ -19,7 +20,7 @@ READ, WRITE = "members", "writers"
 ENDPOINTS = [
     ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
     ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
-    ("get", "{p}deliveries/", None, READ), ("get", "{e}lines/{line}/heard/", None, READ), ("put", "{e}lines/{line}/heard/", {"right": True}, CHANGE), ("get", "{p}unheld/?file=script.srt", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
+    ("get", "{p}deliveries/", None, READ), ("get", "{e}lines/{line}/heard/", None, READ), ("put", "{e}lines/{line}/heard/", {"right": True}, WRITE), ("get", "{p}unheld/?file=script.srt", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
     ("get", "{p}files/{file}/", None, READ), ("get", "{p}files/{file}/content", None, READ),
     ("get", "{e}", None, READ), ("patch", "{e}timing/", {"settings": {"pace": 1.1}}, WRITE),
     ("patch", "{e}timing/lines/", {"lines": [0], "own": {"mode": "run"}}, WRITE), ("get", "{e}timing/lines/{line}/cures/", None, READ),
@@ -93,9 +94,13 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     handed().write("ab12.srt", lambda place: place.write_bytes(b"x") and None)
     media = Media.objects.create(production=production, key="cd34.wav", name="x.wav", facts={
         "seconds": 1.0, "has_sound": True, "has_picture": False, "fps": None}).pk
+    line = production.lines.values_list("id", flat=True)[0]  # type: ignore[attr-defined]
+    state = EditionState.load(production.editions.get(language="es-MX"))
+    HeardBack.objects.create(key=state.finish_keys[line], take_id=state.by_id[line][0].wanted, language="es-MX", text="x", error=0.5, otherwise=[], version="x")
     silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
     return {"silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
-            "job": job, "term": term, "file": file, "media": media, "drafting": drafting, "part": production.parts.first().pk, "line": production.lines.values_list("id", flat=True)[0]}  # type: ignore[attr-defined]
+            "job": job, "term": term, "file": file, "media": media, "drafting": drafting, "part": production.parts.first().pk,  # type: ignore[attr-defined]
+            "line": line}
 
 
 @pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)

@@ -12,8 +12,10 @@ from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voices_for
 from janoglot.core.speech.match import CastingProblem, Distance, far, pair_price, solve
 from janoglot.core.speech.measures import measure_or_estimate
+from janoglot.core.speech.rich_voices import HOME
 from janoglot.core.speech.voices import AGES, Voice
 
+_NEAREST = 6
 _ACCENT = 25.0
 """More than any one voice that is hard to tell from another: as long as there are natives, they are cast."""
 
@@ -42,7 +44,8 @@ def cast_rest(
     voices = {**catalogue(), **(kept or {})}
     rest = [speaker for speaker in speakers if not taken.get(speaker)]
     used = set(taken.values()) | set(avoid)
-    candidates = _likely(candidates, used, len(rest))
+    models = [voices[like[speaker]] for speaker in rest if like and like.get(speaker) in voices]
+    candidates = _likely(candidates, used, len(rest), language, models, by)
     measures = [measure_or_estimate(voice) for voice in candidates]
     cost = np.zeros((len(rest), len(candidates)))
     for i, speaker in enumerate(rest):
@@ -62,8 +65,9 @@ def cast_rest(
 
 def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: str, by: Distance) -> float:
     """What a voice costs for one speaker alone."""
-    # A rich voice takes the accent of whichever place the words are from.
-    cost = 0.0 if voice.is_rich else 60.0 + 1.5 * distance(language, voice.locale)
+    # A rich voice takes the accent of whichever place the words are from; a reader of that very place sounds like it.
+    home = distance(language, voice.locale) if not voice.is_rich or voice.is_native(language) else 0
+    cost = (0.0 if voice.is_rich else 60.0) + 1.5 * min(home, 10 if voice.is_rich else home)
     # Of two that suit alike, whose own language it is.
     cost += 0.0 if voice.is_native(language) else _ACCENT
     if model:
@@ -71,7 +75,17 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: s
     return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
 
 
-def _likely(candidates: Sequence[Voice], used: Collection[str], count: int) -> list[Voice]:
-    """Those of the candidates that can come into question: with enough rich ones, no light one does."""
+def _likely(candidates: Sequence[Voice], used: Collection[str], count: int, language: str, models: Sequence[Voice],
+            by: Distance) -> list[Voice]:
+    """Those of the candidates that can come into question: with enough natives nobody else; else with enough rich ones
+    no light one, and of a language that nobody is at home in, those of one home, which lie apart, and whoever is near
+    to a ``model``."""
     rich = [voice for voice in candidates if voice.is_rich and voice.id not in used]
-    return rich if len(rich) >= 2 * count + 8 else list(candidates)
+    if len(rich) < 2 * count + 8:
+        return list(candidates)
+    natives = [voice for voice in rich if voice.is_native(language)]
+    if len(natives) >= count + 4:
+        return natives
+    near = {voice.id for model in models for voice in sorted(
+        rich, key=lambda one: by(measure_or_estimate(one), measure_or_estimate(model)))[:_NEAREST]}
+    return [voice for voice in rich if voice.is_native(language) or voice.locale == HOME or voice.id in near]
