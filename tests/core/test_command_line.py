@@ -34,7 +34,7 @@ def janoglot(folder: Path, *arguments: str, **extra: str) -> subprocess.Complete
 def dubbed(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, Any]]:
     folder = tmp_path_factory.mktemp("dub")
     (folder / "ferry.csv").write_text(SCRIPT)
-    (folder / "cast.json").write_text('{"es-MX": {"Deckhand": "colibri"}, "German": {"Deckhand": "curlew"}}')
+    (folder / "cast.json").write_text('{"es-MX": {"Deckhand": ["not-here", "colibri"]}, "German": {"Deckhand": "curlew"}}')
     done = janoglot(folder, "dub", "ferry.csv", "--cast", "cast.json", "--loudness", "-23", "--out", "made")
     assert done.returncode == 0, done.stderr
     return folder, json.loads((folder / "made" / "report.json").read_text())

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from collections import Counter
 from dataclasses import replace
 from pathlib import Path
@@ -16,7 +19,7 @@ from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.japanese import japanese_words
 from janoglot.core.speech.engines.mandarin import mandarin_words
 from janoglot.core.speech.engines.neural_graph import find_source
-from janoglot.core.speech.engines.rich import RichEngine, rich_root
+from janoglot.core.speech.engines.rich import RichEngine, natives_missing, rich_root
 from janoglot.core.speech.intelligibility import error_rate, sentences, understood, units_of
 from janoglot.core.speech.native_voices import native_voices
 from janoglot.core.speech.recogniser import RecogniserMissing, prepare_recogniser, recognise, recogniser_root, taken_for
@@ -56,9 +59,13 @@ class TestCast:
         assert all(voice.is_native(language) for voice in voices)
         assert min(apart(a, b) for a in voices for b in voices if a is not b) > 2.2
 
-    def test_without_their_styles_all_else_works(self, tmp_path: Path) -> None:
-        assert find_source(tmp_path).natives is None
-        assert find_source(rich_root()).natives is not None
+    def test_without_their_styles_all_else_works_and_that_is_said(self, tmp_path: Path) -> None:
+        assert (natives_missing(), find_source(rich_root()).natives is None) == ("", False)
+        (tmp_path / "rich").symlink_to(rich_root() / "rich")
+        code = ("from janoglot.core.speech.catalogue import catalogue\nfrom janoglot.core.speech.engines.rich import natives_missing\n"
+                "rich = [v for v in catalogue().values() if v.is_rich]\nprint(len(rich), {v.locale for v in rich}, natives_missing())")
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={**os.environ, "JANOGLOT_RICH_ROOT": str(tmp_path)})
+        assert done.stdout.startswith("42 {'ja-JP'} Voices at home in other languages"), done.stderr
 
 
 class TestReading:

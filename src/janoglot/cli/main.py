@@ -21,7 +21,7 @@ from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
-from janoglot.core.speech.engines.rich import rich_missing, rich_root
+from janoglot.core.speech.engines.rich import natives_missing, rich_missing, rich_root
 from janoglot.core.speech.measures import SHIPPED, write_shipped
 from janoglot.core.speech.recogniser import prepare_recogniser, recogniser_root
 from janoglot.core.store import atomic_file
@@ -36,7 +36,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
                      help="text, a table, an office document, a screenplay, captions or JSON: see docs/formats.md")
     job.add_argument("--languages", help="target languages, by comma; without it, all that the script has")
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
-    job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}')
+    job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}; of a list the first that is there')
     job.add_argument("--loudness", type=float, help="programme loudness in LUFS (otherwise the script's own, or -16)")
     job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
                      help="rich voices as they are delivered (finish), or at once by light ones of the same length")
@@ -129,11 +129,22 @@ def _cast(place: Path, known: Sequence[str]) -> dict[str, dict[str, str]]:
         raise BadInput("{file} is not JSON ({why}). Write {{\"es-MX\": {{\"Keeper\": \"curlew\"}}}}.",
                        file=place.name, why=str(error)) from error
     if not isinstance(data, dict) or not all(
-        isinstance(cells, dict) and all(isinstance(voice, str) for voice in cells.values()) for cells in data.values()
+        isinstance(cells, dict) and all(map(_is_choice, cells.values())) for cells in data.values()
     ):
         raise BadInput("{file} must hold voices by language and speaker: "
                        "{{\"es-MX\": {{\"Keeper\": \"curlew\"}}}}.", file=place.name)
-    return {_column(tag_of(tag), known): cells for tag, cells in data.items()}
+    return {_column(tag_of(tag), known): {name: _first_there(choice) for name, choice in cells.items()}
+            for tag, cells in data.items()}
+
+
+def _is_choice(told: Any) -> bool:
+    return isinstance(told, str) or (isinstance(told, list) and bool(told) and all(isinstance(one, str) for one in told))
+
+
+def _first_there(choice: str | list[str]) -> str:
+    """Of several voices, the first that this machine has."""
+    several = [choice] if isinstance(choice, str) else choice
+    return next((one for one in several if one in catalogue()), several[0])
 
 
 def _read(place: Path) -> bytes:
@@ -169,7 +180,7 @@ def _voices(options: argparse.Namespace) -> int:
     found = [voice for voice in catalogue().values() if language is None or voice.speaks(language)]
     if not found:
         raise BadInput("No voice on this machine speaks {language}.", language=options.language)
-    missing = rich_missing()
+    missing = rich_missing() or natives_missing()
     if missing:
         print(f"janoglot: {missing} {RichVoicesMissing.hint}", file=sys.stderr)
     if options.json:

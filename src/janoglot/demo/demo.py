@@ -11,6 +11,7 @@ from django.db import transaction
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.core.errors import JanoglotError
 from janoglot.core.script.formats import read_script
+from janoglot.core.speech.catalogue import catalogue
 from janoglot.direct.actions.voice import voice
 from janoglot.productions.actions.create_production import create_production
 from janoglot.productions.models import Production, Speaker
@@ -53,8 +54,12 @@ def _cast(user: User, production: Production, file: str) -> None:
     place = settings.HOME / "demo" / file.replace(".csv", ".cast.json").replace(".txt", ".cast.json")
     if not place.exists():
         return
+    # A native of the edition's language, and who takes the part where there are none.
     speakers = {speaker.name: speaker for speaker in Speaker.objects.filter(production=production)}
     cast = json.loads(place.read_text())
     for edition in production.editions.all():
         for name, chosen in cast.get(edition.language, {}).items():
-            set_casting(user, edition, speakers[name], {"voice": chosen})
+            # The first of them that this machine has.
+            there = next((one for one in chosen if one in catalogue()), None)
+            if there:
+                set_casting(user, edition, speakers[name], {"voice": there})

@@ -22,7 +22,7 @@ from rest_framework.views import APIView
 from janoglot.core import languages
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.core.speech.engines.rich import rich_missing
+from janoglot.core.speech.engines.rich import natives_missing, rich_missing
 from janoglot.editions import serializers as s
 from janoglot.editions.serializers import part_data
 from janoglot.editions.state import EditionState
@@ -94,7 +94,7 @@ def _with_editions(production: Production, user: Any, editions: list[dict[str, A
 
 
 def session_data(username: str | None) -> dict[str, Any]:
-    return {"username": username, "demo": settings.DEMO, "rich_missing": rich_missing()}
+    return {"username": username, "demo": settings.DEMO, "rich_missing": rich_missing() or natives_missing()}
 
 
 class SessionView(APIView):

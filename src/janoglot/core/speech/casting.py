@@ -84,7 +84,7 @@ def _likely(candidates: Sequence[Voice], used: Collection[str], count: int, lang
     if len(rich) < 2 * count + 8:
         return list(candidates)
     natives = [voice for voice in rich if voice.is_native(language)]
-    if len(natives) >= count + 4:
+    if len(natives) > count:
         return natives
     near = {voice.id for model in models for voice in sorted(
         rich, key=lambda one: by(measure_or_estimate(one), measure_or_estimate(model)))[:_NEAREST]}

@@ -146,6 +146,17 @@ def rich_missing() -> str:
     return ""
 
 
+def natives_missing() -> str:
+    """What is missing of those who speak their own language, in a sentence; "" where all is there, or nothing is."""
+    if rich_missing():
+        return ""
+    if find_source(rich_root()).natives is None:
+        return "Voices at home in other languages than Japanese are not set up: their styles could not be fetched."
+    readers = (("Mandarin", can_read_mandarin()), ("Japanese", can_read_japanese()))
+    absent = [name for name, there in readers if not there]
+    return f"What reads {' and '.join(absent)} is not set up." if absent else ""
+
+
 class RichEngine:
     """The neural network behind the engine protocol."""
 
