@@ -44,7 +44,7 @@ MOST_SECONDS = 2.0
 MOST_MEMORY = 300 * 1024
 """KiB that a batch may grow by."""
 TIMED = ("srt", "webvtt", "ttml")
-"""Formats that hold only what has times."""
+"""Formats that hold only what has times and words."""
 STUCK = 60
 """Seconds after which a reader is interrupted."""
 NASTY = ("\x00", "\u2028", "\ufeff", "\ud7ff", "\u202e", "²", "١٢", "９", "&#0;", "<!DOCTYPE a [<!ENTITY b 'c'>]>", "]]>", "<![CDATA[", "-->", "'''", '"', ",,,,", "\t", "\r",
@@ -173,7 +173,7 @@ def _peak() -> int:
 def _written_again(script: Script) -> Iterator[str]:
     """What is wrong with what the application would hand out of it."""
     for name in FORMATS:
-        if name in TIMED and all(line.start is None for line in script.lines):
+        if name in TIMED and not any(line.slot and line.words for line in script.lines):
             continue
         try:
             written = FORMATS[name].write(script, "en-GB")

@@ -36,7 +36,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
                      help="text, a table, an office document, a screenplay, captions or JSON: see docs/formats.md")
     job.add_argument("--languages", help="target languages, by comma; without it, all that the script has")
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
-    job.add_argument("--cast", type=Path, help='JSON: {"<language>": {"<speaker>": "<voice id>"}}; of a list the first that is there')
+    job.add_argument("--cast", type=Path,
+                     help='JSON: {"<language>": {"<speaker>": "<voice id>"}}; of a list the first that is there')
     job.add_argument("--loudness", type=float, help="programme loudness in LUFS (otherwise the script's own, or -16)")
     job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
                      help="rich voices as they are delivered (finish), or at once by light ones of the same length")
@@ -138,7 +139,8 @@ def _cast(place: Path, known: Sequence[str]) -> dict[str, dict[str, str]]:
 
 
 def _is_choice(told: Any) -> bool:
-    return isinstance(told, str) or (isinstance(told, list) and bool(told) and all(isinstance(one, str) for one in told))
+    several = told if isinstance(told, list) else [told]
+    return bool(several) and all(isinstance(one, str) for one in several)
 
 
 def _first_there(choice: str | list[str]) -> str:
