@@ -29,16 +29,18 @@ ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind"
 
 _SYNONYMS = {
     "speaker": "speaker speakers character name role who person speaker_name character_name talent part_of "
-               "sprecher sprecherin figur rolle personaje hablante personnage locuteur personagem falante",
+               "sprecher sprecherin figur rolle personaje hablante personnage locuteur personagem falante personaggio",
     "words": "words text line lines dialogue dialog source source_text script transcript sentence utterance content "
-             "original copy texto texte testo dialog_text spoken_text words_to_speak diálogo dialogo réplique",
+             "original copy texto texte testo dialog_text spoken_text words_to_speak diálogo dialogo réplique battuta "
+             "fala",
     "start": "in in_time intime start start_time starttime time_in timein tc_in tcin begin from onset in_point "
-             "timecode_in time timecode inicio début entrada beginn",
+             "timecode_in time timecode inicio début debut entrée entree entrada entrata início beginn anfang",
     "end": "out out_time outtime end end_time endtime time_out timeout tc_out tcout stop to offset out_point "
-           "timecode_out fin fim salida ende",
+           "timecode_out fin fim sortie salida saída saida uscita ende",
     "duration": "duration length dur seconds duración durée dauer",
-    "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context",
-    "part": "part scene chapter section act reel room sequence",
+    "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context "
+             "notas nota remarque remarques anmerkung anmerkungen regie",
+    "part": "part scene chapter section act reel room sequence szene kapitel scène chapitre acte escena capítulo parte",
     "kind": "kind line_kind line_type type",
     "": "# no nr number index id line_no line_number row",
 }
