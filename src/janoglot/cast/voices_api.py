@@ -100,7 +100,7 @@ class VoicesView(APIView):
             tag = tag_of(language)
             everyone = request.query_params.get("all") == "true"
             voices = sorted((v for v in voices if everyone or v.speaks(tag)),
-                            key=lambda v: (not v.speaks(tag), not v.is_kept, not v.is_rich, distance(tag, v.locale),
+                            key=lambda v: (not v.speaks(tag), not v.is_kept, v.engine_rank, distance(tag, v.locale),
                                            v.shaping.pitch_hz))
             return Response([voice_data(voice, tag) for voice in voices])
         return Response([voice_data(voice) for voice in voices])

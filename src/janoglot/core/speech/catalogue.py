@@ -13,6 +13,7 @@ from janoglot.core.languages import distance, own_name, primary
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.kinds import KINDS
+from janoglot.core.speech.own_voices import own_voices
 from janoglot.core.speech.rich_voices import rich_voices
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice, register_of
 
@@ -78,6 +79,8 @@ def catalogue() -> dict[str, Voice]:
             voices[name.lower()] = _voice(name.lower(), name, engine.id, base_id, base.locale, accent, kind, step)
     for voice in rich_voices():
         voices[voice.id] = voice
+    for voice in own_voices():
+        voices.setdefault(voice.id, voice)
     for base in bases.values():
         for kind in _GENERAL:
             voice_id = f"{base.id.split('/')[-1].lower()}-{kind}"
@@ -143,8 +146,8 @@ def voices_for(language: str) -> list[Voice]:
     """Voices that speak ``language``: rich ones, then light ones of its own region first; by register and age."""
     return sorted(
         (voice for voice in catalogue().values() if voice.speaks(language)),
-        key=lambda v: (not v.is_rich, distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age),
-                       v.id),
+        key=lambda v: (
+            v.engine_rank, distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age), v.id),
     )
 
 

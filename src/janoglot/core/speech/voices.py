@@ -12,6 +12,7 @@ from janoglot.core.speech.engines.base import Shaping
 
 Register = Literal["low", "low-mid", "mid", "high-mid", "high"]
 REGISTERS: tuple[Register, ...] = ("low", "low-mid", "mid", "high-mid", "high")
+_ENGINES = ("rich", "vits", "formant")
 AGES = ("child", "teen", "20s", "30s", "40s", "50s", "60s", "70s")
 
 
@@ -43,6 +44,11 @@ class Voice:
     def is_rich(self) -> bool:
         """Whether finished takes are made behind sketches, because they take their time."""
         return self.engine == "rich"
+
+    @property
+    def engine_rank(self) -> int:
+        """How near to life its kind sounds, the nearest first."""
+        return _ENGINES.index(self.engine)
 
     @property
     def recipe(self) -> str:

@@ -48,6 +48,11 @@ def _engine_named(name: str) -> Engine:
         from janoglot.core.speech.engines.rich import RichEngine
 
         return RichEngine(formant_engine())
+    if name == "vits":
+        from janoglot.core.speech.engines.rich import rich_root
+        from janoglot.core.speech.engines.vits import VitsEngine
+
+        return VitsEngine(formant_engine(), rich_root())
     raise EngineError("There is no speech engine “{name}” here.", name=name)
 
 
