@@ -30,10 +30,12 @@ export function auditionAddress(production: number, language: string, speaker: n
 
 const LETTERS_A_SECOND = 14.5;
 
-/** Where a voice is at home, in a word: that people keep it, its accent, or that it is a rich voice which speaks any of its languages. */
+/** Where a voice is at home, in a word: that people keep it, its accent, or with what accent a rich voice speaks a language that is not its own. */
 export function voiceHome(voice: Voice, t: TFunction) {
   if (voice.version) return voice.version > 1 ? t("cast.keptVersion", { version: voice.version }) : t("cast.kept");
-  return voice.engine === "rich" ? t("cast.engine.rich") : voice.accent;
+  if (voice.engine !== "rich") return voice.accent;
+  if (!voice.from_home) return t("cast.accentOf", { language: voice.language.replace(/\s*\(.*\)$/, "") });
+  return [t("cast.engine.rich"), voice.accent].filter(Boolean).join(", ");
 }
 
 /** Speakers down, editions across; the chosen cell's voices beside them. */

@@ -107,7 +107,7 @@ export function VoiceChooser({
   const cast = useCastings(production.id, language).data;
   // With words or without: an edition is often cast before it is translated.
   const missing = cast !== undefined && production.speakers.some((one) => one.lines > 0 && !cast.some((casting_) => casting_.speaker === one.id));
-  const accents = [...new Set(voices.filter((voice) => voice.native && voice.engine !== "rich").map((voice) => voice.accent))];
+  const accents = [...new Set(voices.filter((voice) => voice.native && voice.accent && (voice.engine !== "rich" || voice.from_home)).map((voice) => voice.accent))];
   const kinds = [...new Set(voices.map((voice) => voice.engine))];
   const languages = [...new Set(voices.filter((voice) => !voice.native).map((voice) => voice.language))].sort();
   const matches = new Map<string, Match & { rank: number }>(matched.data?.map((match, rank) => [match.voice, { ...match, rank }]));
