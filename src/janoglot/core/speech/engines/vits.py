@@ -186,7 +186,7 @@ class VitsEngine:
             try:
                 import onnxruntime
             except ImportError as error:
-                raise EngineError("The voices of your own need what the rich voices need: ./janoglot rich.") from error
+                raise EngineError("Voices of your own cannot be spoken here: what runs them is not installed.") from error
 
             options = onnxruntime.SessionOptions()
             options.intra_op_num_threads = 1
