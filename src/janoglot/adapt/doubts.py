@@ -15,7 +15,7 @@ from janoglot.core.adapt.termbase import TermPair, uses
 from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
 from janoglot.core.errors import Problem
 from janoglot.core.graph import recipe_hash
-from janoglot.core.speech.heard import limit_of
+from janoglot.core.speech.heard import is_heard_right
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition, HeardBack, Speaker, Wording
 from janoglot.productions.writing import source_words
@@ -88,8 +88,9 @@ def not_heard_right(state: EditionState, only: Collection[int] | None = None) ->
     if not keys:
         return {}
     language = state.row.language
-    rows = HeardBack.objects.filter(key__in=keys, error__gte=limit_of(language), right_by=None)
-    return {keys[row.key]: {"text": row.text, "error": round(row.error, 3), "otherwise": row.otherwise} for row in rows}
+    rows = HeardBack.objects.filter(key__in=keys, right_by=None).exclude(error=0.0)
+    return {keys[row.key]: {"text": row.text, "error": round(row.error, 3), "otherwise": row.otherwise}
+            for row in rows if not is_heard_right(row.error, row.otherwise, language)}
 
 
 @lru_cache(maxsize=120_000)

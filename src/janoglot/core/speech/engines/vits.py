@@ -186,7 +186,8 @@ class VitsEngine:
             try:
                 import onnxruntime
             except ImportError as error:
-                raise EngineError("Voices of your own cannot be spoken here: what runs them is not installed.") from error
+                raise EngineError(
+                    "Voices of your own cannot be spoken here: what runs them is not installed.") from error
 
             options = onnxruntime.SessionOptions()
             options.intra_op_num_threads = 1
