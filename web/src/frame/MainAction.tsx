@@ -143,16 +143,19 @@ function StopButton({ name, job }: { name: string; job: Job }) {
 export function Finishing({ production }: { production: Production }) {
   const { t } = useTranslation();
   const place = usePlace();
-  const job = useJob(production.id, place.language, "finish");
+  const finishing = useJob(production.id, place.language, "finish");
+  // When all is finished it is heard back.
+  const hearing = useJob(production.id, place.language, "hear", false);
+  const job = finishing ?? hearing;
   if (!job) return null;
   return (
     <span role="status" className="flex items-center gap-1 text-xs text-soft">
       <span className="relative w-24 h-1 rounded-full bg-rule overflow-hidden" aria-hidden>
         <span className="absolute inset-y-0 start-0 bg-tide" style={{ width: `${(100 * job.done) / Math.max(1, job.total)}%` }} />
       </span>
-      {t("voicing.finishing", { done: job.done, total: job.total })}
+      {finishing ? t("voicing.finishing", { done: job.done, total: job.total }) : t("voicing.hearing", { done: job.done, total: job.total })}
       {job.seconds_left !== null && ` · ${t("voicing.timeLeft", { time: span(job.seconds_left, UNITS(t)) })}`}
-      {production.role !== "reader" && <StopButton name={t("voicing.stopFinishing")} job={job} />}
+      {production.role !== "reader" && <StopButton name={finishing ? t("voicing.stopFinishing") : t("voicing.stopHearing")} job={job} />}
     </span>
   );
 }

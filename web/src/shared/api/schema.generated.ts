@@ -2457,6 +2457,7 @@ export interface components {
         /**
          * @description * `take` - take
          *     * `finish` - finish
+         *     * `hear` - hear
          *     * `draft` - draft
          *     * `mix` - mix
          *     * `copy` - copy
@@ -2464,7 +2465,7 @@ export interface components {
          *     * `deliver` - deliver
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "draft" | "mix" | "copy" | "measure" | "deliver";
+        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
