@@ -16,7 +16,6 @@ from tests.e2e.conftest import open_production
 def test_a_worker_that_is_killed_while_voicing_loses_nothing(page: Page, stack: Stack) -> None:
     open_production(page, "The Tidewater Clock", "Português (Brasil)", "Adapt")
     main = page.get_by_role("banner")
-    main.get_by_role("button", name=re.compile("^Give")).click()
     main.get_by_role("button", name="Voice 48 lines").click()
     expect(main.get_by_text(re.compile(r"[1-9]\d* of 48 voiced"))).to_be_visible()
     worker = stack.services["worker"]

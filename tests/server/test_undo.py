@@ -165,7 +165,7 @@ def test_a_line_pinned_after_a_hold_stays_where_it_was_put(production: Productio
     call("owner", "post", f"{edition_path(production)}castings/", {})
     call("owner", "post", f"{edition_path(production)}voicings/", {})
     part = Line.objects.get(pk=ids[0]).part_id
-    write(call, production, "owner", ids[0], "La marea está cambiando y nadie en este barco lo sabe todavía, nadie.", "es-MX")
+    write(call, production, "owner", ids[0], "La marea está cambiando y nadie en este barco lo sabe todavía, ni el piloto, ni el cocinero, ni nadie más que la vea.", "es-MX")
     call("owner", "post", f"{edition_path(production)}voicings/", {})
     call("owner", "patch", f"/api/parts/{part}/?after=0", {"may_grow": True})
     edition = call("owner", "get", edition_path(production)).json()
