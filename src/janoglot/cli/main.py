@@ -50,7 +50,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     commands.add_parser("prepare-rich", help="make the rich voices' network ready")
     commands.add_parser("prepare-recogniser", help="make the recogniser's model ready")
     table.add_argument("--recognise", action="store_true",
-                       help="how well a recogniser understands each (English; takes a while)")
+                       help="how well a recogniser understands who is at home in it (takes a while)")
     table.add_argument("--rich", action="store_true", help="its rich voices rather than its light ones")
     table.add_argument("--coverage", action="store_true", help="what share of each language's sounds rich voices have")
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
