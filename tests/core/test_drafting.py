@@ -1,14 +1,19 @@
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from janoglot.core.adapt.drafting import ApertiumEngine, _tag, _tidy
+from janoglot.core.adapt.drafting import Apertium, DraftingEngine, _tag, _tidy, drafting_engine
+from janoglot.core.adapt.neural_drafting import ModelDamaged, found_models, read_folder
 from janoglot.core.adapt.protecting import names_in, numbers, placeholders, protect
 from janoglot.core.adapt.rude_words import has_list, rude_words
 from janoglot.core.adapt.spelling import misspelt, speller
 from janoglot.core.errors import EngineError
+from tests.core.tiny_model import make_tiny_model
 
 
 class TestProtecting:
@@ -42,7 +47,7 @@ class TestProtecting:
 
 
 class TestApertium:
-    ENGINE = ApertiumEngine()
+    ENGINE = DraftingEngine([Apertium()])
 
     def test_where_it_goes(self) -> None:
         assert self.ENGINE.route("en-GB", "es-MX") == ["en-GB", "es-MX"]
@@ -122,3 +127,86 @@ def test_rude_words_in_any_inflection_and_no_innocent_ones() -> None:
         assert rude_words(innocent, language) == [], innocent
     assert has_list("es-MX")
     assert not has_list("sw-KE")
+
+
+class TestNeural:
+    """Models of a user's own, made here: a few words each."""
+
+    @pytest.fixture
+    def drafts(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+        pytest.importorskip("ctranslate2")
+        pytest.importorskip("sentencepiece")
+        monkeypatch.setenv("JANOGLOT_DRAFTS", str(tmp_path))
+        return tmp_path
+
+    def test_a_model_in_the_folder_is_found_and_goes_before_rules(self, drafts: Path) -> None:
+        make_tiny_model(drafts / "opus-mt-en-es", {"tide": "marea", "clock": "reloj"})
+        engine = drafting_engine()
+        assert [step.drafter.name for step in engine.steps("en-GB", "es-MX")] == ["opus-mt-en-es"]
+        tide, clock = engine.draft(["tide", "clock"], "en-GB", "es-MX")
+        assert (tide.text, clock.text, tide.by) == ("marea", "reloj", ("opus-mt-en-es",))
+
+    def test_it_is_chained_where_it_must_be(self, drafts: Path) -> None:
+        make_tiny_model(drafts / "en-de", {"tide": "Flut"})
+        make_tiny_model(drafts / "de_sv", {"Flut": "tidvatten"})
+        engine = drafting_engine()
+        assert engine.route("en-GB", "sv-SE") == ["en-GB", "de", "sv-SE"]
+        (draft,) = engine.draft(["tide"], "en-GB", "sv-SE")
+        assert (draft.text, draft.by) == ("tidvatten", ("en-de", "de_sv"))
+
+    def test_a_model_of_several_targets_is_told_which(self, drafts: Path) -> None:
+        make_tiny_model(drafts / "opus-mt-en-roa", {"tide": "marée"},
+                        {">>spa<<": {"tide": "marea"}, ">>fra<<": {"tide": "marée"}})
+        model = read_folder(drafts / "opus-mt-en-roa")
+        assert set(model.reaches("en")) == {"es", "fr"}
+        assert model.through(["tide"], "en", "es")[0][0] == "marea"
+        assert model.through(["tide"], "en", "fr")[0][0] == "marée"
+
+    def test_a_name_that_it_swallows_is_told(self, drafts: Path) -> None:
+        make_tiny_model(drafts / "en-de", {"tide": "Flut"})
+        (draft,) = drafting_engine().draft(["tide Marlow"], "en-GB", "de-DE", ["Marlow"])
+        assert draft.lost == ("Marlow",)
+
+    @pytest.mark.parametrize(("spoil", "says"), [
+        ("source.spm", "no SentencePiece model"), ("source_vocabulary.json", "no vocabulary"), ("name", "languages it is for"),
+    ])
+    def test_what_is_wrong_with_a_folder_is_said(self, drafts: Path, spoil: str, says: str) -> None:
+        place = make_tiny_model(drafts / "en-de", {"tide": "Flut"})
+        if spoil == "name":
+            place = place.rename(drafts / "my model")
+        else:
+            for name in [spoil, "shared_vocabulary.json"]:
+                (place / name).unlink(missing_ok=True)
+        ((found, why),) = found_models()
+        assert found == place and isinstance(why, ModelDamaged) and says in str(why)
+        assert drafting_engine().route("en-GB", "de-DE") is None
+
+    def test_a_file_that_is_no_model_is_told_when_it_drafts(self, drafts: Path) -> None:
+        place = make_tiny_model(drafts / "en-de", {"tide": "Flut"})
+        (place / "model.bin").write_bytes(b"no model at all")
+        with pytest.raises(ModelDamaged, match="cannot be loaded"):
+            drafting_engine().draft(["tide"], "en-GB", "de-DE")
+
+
+class _Stub:
+    def __init__(self, name: str, reaches: dict[str, dict[str, float]]) -> None:
+        self.name, self._reaches = name, reaches
+
+    def reaches(self, language: str) -> dict[str, float]:
+        return self._reaches.get(language, {})
+
+    def through(self, texts: Sequence[str], source: str, target: str) -> list[tuple[str, set[str]]]:
+        return [(f"{text}>{target}", set()) for text in texts]
+
+
+class TestWays:
+    def test_spanish_goes_through_portuguese_where_that_is_neural(self) -> None:
+        rules = _Stub("rules", {"en": {"es": 3.0}, "pt": {"es": 1.1}})
+        both = DraftingEngine([_Stub("neural", {"en": {"pt": 1.0}}), rules])
+        assert [step.drafter.name for step in both.steps("en-GB", "es-ES")] == ["neural", "rules"]
+        assert [step.drafter.name for step in DraftingEngine([rules]).steps("en-GB", "es-ES")] == ["rules"]
+
+    def test_no_way_is_longer_than_three_steps(self) -> None:
+        chain = _Stub("x", {"en": {"aa": 1.0}, "aa": {"bb": 1.0}, "bb": {"cc": 1.0}, "cc": {"dd": 1.0}})
+        assert DraftingEngine([chain]).route("en", "cc") == ["en", "aa", "bb", "cc"]
+        assert DraftingEngine([chain]).route("en", "dd") is None

@@ -66,6 +66,8 @@ class WordingStandingSerializer(serializers.Serializer[Data]):
     by = serializers.CharField(allow_null=True)
     at = serializers.DateTimeField(allow_null=True)
     score = serializers.FloatField(allow_null=True, help_text="Of the memory's match that a draft is.")
+    drafted_by = serializers.ListField(child=serializers.CharField(),
+                                       help_text="What drafted it, step by step; empty where that is not known.")
     alignment = serializers.FloatField(allow_null=True, help_text="How unsure it is that this caption is this line's.")
     memory_difference = serializers.ListField(child=serializers.ListField(child=serializers.CharField()),
                                               help_text="What the memory's source had otherwise: same, gone, new.")

@@ -30,7 +30,8 @@ def wording_data(wording: Wording, source: str) -> Data:
     return {
         "line": wording.line_id, "state": wording.state, "origin": wording.origin,
         "by": wording.changed_by.username if wording.changed_by else None, "at": wording.changed_at,
-        "score": wording.doubt.get("score"), "alignment": wording.doubt.get("alignment"),
+        "score": wording.doubt.get("score"),
+        "drafted_by": wording.doubt.get("by") or [], "alignment": wording.doubt.get("alignment"),
         "memory_difference": wording.doubt.get("difference", []),
         "source_difference": [list(part) for part in difference(wording.worded_from, source)] if changed else [],
     }

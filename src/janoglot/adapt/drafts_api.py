@@ -44,6 +44,7 @@ class DraftAskSerializer(serializers.Serializer[Data]):
 class EngineSerializer(serializers.Serializer[Data]):
     route = serializers.ListField(child=serializers.CharField(), help_text="Languages on the way; empty without one.")
     names = serializers.ListField(child=serializers.CharField())
+    by = serializers.ListField(child=serializers.CharField(), help_text="What drafts, step by step.")
     units = serializers.IntegerField(help_text="In the translation memory of this language pair.")
     speller = serializers.BooleanField()
     rude_list = serializers.BooleanField()
@@ -110,8 +111,11 @@ class DraftsView(APIView):
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """What there is to draft and to check with, in this language."""
         edition = edition_for(request.user, production_id, language)
-        route = drafting_engine().route(edition.production.source_language, language) or []
+        source = edition.production.source_language
+        steps = drafting_engine().steps(source, language)
+        route = [source, *(step.target for step in steps)] if steps else []
         return Response({"route": route, "names": [english_name(tag) for tag in route],
+                         "by": [step.drafter.name for step in steps],
                          "units": len(memory_for(request.user, edition)), "speller": speller(language) is not None,
                          "rude_list": has_list(language)})
 

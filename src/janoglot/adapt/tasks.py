@@ -88,7 +88,7 @@ def _drafted(texts: dict[int, str], memory: Memory, names: list[str], edition: E
         piece.count("failed", len(left))
         return found
     for line, draft in zip(left, drafts, strict=True):
-        doubt = {}
+        doubt = {"by": list(draft.by)}
         if draft.unknown:
             doubt["words"] = list(draft.unknown)
         if draft.lost:

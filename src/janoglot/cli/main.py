@@ -14,12 +14,12 @@ from tqdm import tqdm
 
 from janoglot.core.dubbing import Progress, dub
 from janoglot.core.errors import BadInput, JanoglotError
-from janoglot.core.languages import distance, same_language, tag_of
+from janoglot.core.languages import distance, primary, same_language, tag_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
-from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.catalogue import catalogue, languages
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import natives_missing, rich_missing, rich_root
 from janoglot.core.speech.measures import SHIPPED, write_shipped
@@ -47,6 +47,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     voices.add_argument("--json", action="store_true")
     table = commands.add_parser("measure-voices", help="measure one language's voices, as a Markdown table")
     table.add_argument("--language", default="en")
+    commands.add_parser("drafting", help="list what drafts translations here, and what is wrong with what cannot")
     commands.add_parser("prepare-rich", help="make the rich voices' network ready")
     commands.add_parser("prepare-recogniser", help="make the recogniser's model ready")
     table.add_argument("--recognise", action="store_true",
@@ -56,8 +57,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
-        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "prepare-rich": _prepare,
-                "prepare-recogniser": _prepare_recogniser}[
+        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "drafting": _drafting,
+                "prepare-rich": _prepare, "prepare-recogniser": _prepare_recogniser}[
             options.command](options)
     except BadInput as error:
         print(f"janoglot: {error} {error.hint}".rstrip(), file=sys.stderr)
@@ -213,6 +214,23 @@ def _measure(options: argparse.Namespace) -> int:
     else:
         print(voice_table.voice_table(tag_of(options.language), options.rich))
     return 0
+
+
+def _drafting(options: argparse.Namespace) -> int:
+    from janoglot.core.adapt.drafting import Apertium
+    from janoglot.core.adapt.neural_drafting import drafts_folder, found_models, neural_drafters
+
+    faults = [(place, why) for place, why in found_models() if isinstance(why, JanoglotError)]
+    spoken = sorted({primary(tag) for tag in languages()})
+    for drafter in [*neural_drafters(), Apertium()]:
+        pairs = [(one, other) for one in spoken for other in sorted(drafter.reaches(one))]
+        told = [f"{one} → {other}" for one, other in pairs[:40]]
+        more = f" and {len(pairs) - 40} more" if len(pairs) > 40 else ""
+        print(f"{drafter.name}: {', '.join(told) or 'nothing'}{more}")
+    for _, why in faults:
+        print(f"{why} {why.hint}")
+    print(f"Models of your own: a folder each under {drafts_folder() or 'JANOGLOT_DRAFTS'} (docs/drafting.md)")
+    return 1 if faults else 0
 
 
 def _prepare(options: argparse.Namespace) -> int:

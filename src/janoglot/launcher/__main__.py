@@ -32,7 +32,7 @@ from janoglot.launcher.services import (
 )
 from janoglot.launcher.stack import data_services
 
-_CORE = ("dub", "voices", "measure-voices")
+_CORE = ("dub", "voices", "measure-voices", "drafting")
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -48,7 +48,8 @@ def main(arguments: Sequence[str]) -> int:
     test.add_argument("only", nargs="*", help="checks · core · server · web · e2e; without any, all of them")
     for name, words in (("dub", "make every edition of a script, without a server"),
                         ("voices", "list the catalogue of voices"),
-                        ("measure-voices", "measure one language's voices")):
+                        ("measure-voices", "measure one language's voices"),
+                        ("drafting", "list what drafts translations")):
         commands.add_parser(name, help=words)
     tidy = commands.add_parser("tidy", help="say what is kept that nothing needs, and what deleting it would free")
     tidy.add_argument("--really", action="store_true", help="delete it, not only say so")

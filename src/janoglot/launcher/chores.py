@@ -182,7 +182,7 @@ def _api() -> int:
 
 def _lock() -> int:
     results = []
-    for name in ("base", "rich", "dev"):
+    for name in ("base", "rich", "hear", "dev"):
         results.append(subprocess.run(
             [str(VENV / "bin" / "pip-compile"), "-q", "--strip-extras", "--allow-unsafe", "--no-emit-index-url",
              "--no-emit-find-links", "--no-emit-trusted-host", "--no-emit-options", f"{name}.in", "-o", f"{name}.txt"],

@@ -2227,6 +2227,8 @@ export interface components {
             /** @description Languages on the way; empty without one. */
             route: string[];
             names: string[];
+            /** @description What drafts, step by step. */
+            by: string[];
             /** @description In the translation memory of this language pair. */
             units: number;
             speller: boolean;
@@ -3602,6 +3604,8 @@ export interface components {
              * @description Of the memory's match that a draft is.
              */
             score: number | null;
+            /** @description What drafted it, step by step; empty where that is not known. */
+            drafted_by: string[];
             /**
              * Format: double
              * @description How unsure it is that this caption is this line's.

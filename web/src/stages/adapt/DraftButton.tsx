@@ -54,7 +54,7 @@ export function DraftButton({ production, edition, only, again = 0 }: {
         <span tabIndex={0} className="text-xs text-soft whitespace-nowrap underline decoration-dotted px-1">{t("draft.cannot")}</span>
       </Tip>
     );
-  const how = means ? (means.route.length ? t("draft.how", { route: means.names.join(" → "), units: means.units }) : t("draft.memoryOnly", { units: means.units })) : "";
+  const how = means ? (means.route.length ? t("draft.how", { route: means.names.join(" → "), by: [...new Set(means.by)].join(", "), units: means.units }) : t("draft.memoryOnly", { units: means.units })) : "";
   return (
     <Tip text={how}>
       <Button className="h-7! px-2!" disabled={start.isPending} onClick={() => start.mutate()}>

@@ -41,7 +41,7 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
             </h2>
             {line.notes && <p className="text-sm italic text-soft">{line.notes}</p>}
             {standing?.by && line.words.trim() && <p className="text-xs text-soft">{t(`look.since.${standing.state}`, { user: standing.by, at: standing.at ? new Date(standing.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" }) : "" })}</p>}
-            {standing?.state === "draft" && standing.origin && <p className="text-xs text-soft">{t(`look.origin.${standing.origin}`, { percent: Math.floor((standing.score ?? 0) * 100) })}</p>}
+            {standing?.state === "draft" && standing.origin && <p className="text-xs text-soft">{t(standing.origin === "engine" && standing.drafted_by.length ? "look.draftedBy" : `look.origin.${standing.origin}`, { percent: Math.floor((standing.score ?? 0) * 100), by: standing.drafted_by.join(" → ") })}</p>}
             {agrees !== undefined && (
               <p className="text-sm flex items-center gap-2" role="status">
                 <span className="grow">{t("look.lips")}</span>

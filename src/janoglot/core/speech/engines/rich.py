@@ -362,7 +362,24 @@ class RichEngine:
         options.inter_op_num_threads = 1
         options.log_severity_level = 3
         folder = prepare(rich_root())
-        return onnxruntime.InferenceSession(str(folder / f"{part}.onnx"), options, ["CPUExecutionProvider"])
+        return onnxruntime.InferenceSession(str(folder / f"{part}.onnx"), options, providers())
+
+
+def providers() -> list[str]:
+    """What the network runs on, the first that there is: ``JANOGLOT_RICH_PROVIDERS``, by commas, as onnxruntime names
+    them (``CUDAExecutionProvider``, …), and this machine's processors.
+
+    Raises EngineError for one that this onnxruntime does not have.
+    """
+    import onnxruntime
+
+    asked = [name.strip() for name in os.environ.get("JANOGLOT_RICH_PROVIDERS", "").split(",") if name.strip()]
+    there = onnxruntime.get_available_providers()
+    for name in asked:
+        if name not in there:
+            raise EngineError("The rich voices cannot run on {name} here. There are: {there}.", name=name,
+                              there=", ".join(there))
+    return list(dict.fromkeys([*asked, "CPUExecutionProvider"]))
 
 
 @lru_cache(maxsize=20_000)
