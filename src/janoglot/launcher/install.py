@@ -25,7 +25,7 @@ LANGUAGES = (
 )
 """What drafts and what spells."""
 MEDIA = ("ffmpeg",)
-TESTS = ("chromium",)
+TESTS = ("chromium", "festival", "festvox-kallpc16k")
 _PIP = (str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check")
 _STYLES = "kokoro-js@1.2.1"
 _STYLES_CHECKSUM = "oq0HZJWis3t8lERkMJh84WLU86dpYD0EuBPtqYnLlQzyFP1OkyBRDcweAqCfhNOpltyN9j/azp1H6uuC47gShw=="

@@ -14,6 +14,7 @@ from janoglot.core.languages import primary
 from janoglot.core.speech.acoustics import VoiceMeasure, measure_voice
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Utterance
+from janoglot.core.speech.speaker_encoder import encoder_missing
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import Store
 
@@ -65,7 +66,7 @@ def make_measure(voice: Voice) -> VoiceMeasure:
 def _shipped() -> dict[str, VoiceMeasure]:
     if not SHIPPED.exists():
         return {}
-    return {key: VoiceMeasure(**values) for key, values in json.loads(SHIPPED.read_text()).items()}
+    return {key: VoiceMeasure.from_json(values) for key, values in json.loads(SHIPPED.read_text()).items()}
 
 
 def known_measure(voice: Voice, store: Store | None = None) -> VoiceMeasure | None:
@@ -73,7 +74,10 @@ def known_measure(voice: Voice, store: Store | None = None) -> VoiceMeasure | No
     key = measure_key(voice)
     found = _shipped().get(key)
     if found is None and store is not None and store.has(f"{key}.json"):
-        found = VoiceMeasure(**json.loads(store.path(f"{key}.json").read_text()))
+        found = VoiceMeasure.from_json(json.loads(store.path(f"{key}.json").read_text()))
+        if not found.speaker and not encoder_missing():
+            # Measured when nothing here could tell speakers apart.
+            return None
     return found
 
 

@@ -1,4 +1,5 @@
-"""Voices that somebody has put on this machine, beside ours: each in a file of its own (:mod:`.engines.vits`)."""
+"""Voices that somebody has put on this machine, beside ours: each in a file of its own (:mod:`.engines.vits`), or of
+Debian's packages for Festival (:mod:`.engines.festival`)."""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ from janoglot.core.errors import EngineError
 from janoglot.core.languages import own_name
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.engines import engine_named
-from janoglot.core.speech.engines.base import Shaping, Utterance
+from janoglot.core.speech.engines.base import Engine, Shaping, Utterance
+from janoglot.core.speech.engines.festival import FestivalEngine
 from janoglot.core.speech.engines.rich import rich_root
 from janoglot.core.speech.engines.vits import NEUTRAL, VitsEngine
 from janoglot.core.speech.measures import sentence
@@ -27,7 +29,19 @@ _FREE = ("mit", "apache", "bsd", "cc0", "public domain", "cc-by-4", "cc by 4", "
 
 
 def own_voices() -> Iterator[Voice]:
-    """Every voice in the folders that are looked through; none where what runs them is missing."""
+    """Every voice in the folders that are looked through, as far as what runs them is here, and Festival's."""
+    yield from _files()
+    festival = engine_named(FestivalEngine.id)
+    assert isinstance(festival, FestivalEngine)
+    for voice in festival.voices.values():
+        pitch = _own_pitch(festival, voice.id, voice.locale)
+        if pitch is not None:
+            yield Voice(f"festival-{voice.id.replace('_', '-')}", voice.name, festival.id, voice.id, voice.locale,
+                        own_name(voice.locale), register_of(pitch), "30s", Shaping(NEUTRAL),
+                        voice.licence or "as its package says", True if voice.licence else None, voice.licence_at)
+
+
+def _files() -> Iterator[Voice]:
     if importlib.util.find_spec("onnxruntime") is None:
         return
     engine = engine_named(VitsEngine.id)
@@ -45,7 +59,7 @@ def own_voices() -> Iterator[Voice]:
                     True if free else None, file.licence_at)
 
 
-def _own_pitch(engine: VitsEngine, base: str, locale: str) -> float | None:
+def _own_pitch(engine: Engine, base: str, locale: str) -> float | None:
     """The middle of its melody, heard once and kept; None for a voice that says nothing."""
     place = rich_root() / "voices-heard.json"
     known: dict[str, float] = {}

@@ -4,8 +4,8 @@ The network is the GE2E speaker encoder (Wan et al. 2018, "Generalized end-to-en
 recurrent layers over mel bands, the last state of windows of 1.6 s made a unit vector of 256 numbers, none below
 nought. Its weights come inside a Python package (Resemblyzer 0.1.4, Apache-2.0) whose own code is neither run nor asked
 for what it needs: :func:`prepare_encoder` reads the weights with a reader that knows nothing but tensors, and writes a
-graph for onnxruntime. Optional: :func:`encoder_missing` says in a sentence what is missing; voices are then told apart by their
-measures alone.
+graph for onnxruntime. Optional: :func:`encoder_missing` says in a sentence what is missing; voices are then told apart
+by their measures alone.
 """
 
 from __future__ import annotations
@@ -72,6 +72,7 @@ def _weights() -> Path | None:
     return None
 
 
+@cache
 def encoder_missing() -> str:
     """What is missing to tell speakers apart by ear, in a sentence; "" where all is there."""
     if importlib.util.find_spec("onnxruntime") is None or importlib.util.find_spec("onnx") is None:

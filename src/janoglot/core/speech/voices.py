@@ -12,7 +12,7 @@ from janoglot.core.speech.engines.base import Shaping
 
 Register = Literal["low", "low-mid", "mid", "high-mid", "high"]
 REGISTERS: tuple[Register, ...] = ("low", "low-mid", "mid", "high-mid", "high")
-_ENGINES = ("rich", "vits", "formant")
+_ENGINES = ("rich", "vits", "festival", "formant")
 AGES = ("child", "teen", "20s", "30s", "40s", "50s", "60s", "70s")
 
 

@@ -53,6 +53,10 @@ def _engine_named(name: str) -> Engine:
         from janoglot.core.speech.engines.vits import VitsEngine
 
         return VitsEngine(formant_engine(), rich_root())
+    if name == "festival":
+        from janoglot.core.speech.engines.festival import FestivalEngine
+
+        return FestivalEngine()
     raise EngineError("There is no speech engine “{name}” here.", name=name)
 
 

@@ -135,17 +135,17 @@ class VitsEngine:
         ids, weights = self._ids(file, utterance)
         number = file.speakers.get(speaker, 0)
         sound = self._run(file, ids, file.length, number)
-        natural = _audible(sound, file.rate)
+        natural = heard_seconds(sound, file.rate)
         wanted = seconds or natural / (utterance.shaping.tempo * utterance.delivery.pace)
         pace = 1.0
         # Each sound lasts whole frames, so that it is not quite as quick as it is asked to be: asked twice at most.
         for _ in range(2):
-            missed = _audible(sound, file.rate) / wanted if wanted > 0 else 1.0
+            missed = heard_seconds(sound, file.rate) / wanted if wanted > 0 else 1.0
             if abs(missed - 1) <= _CLOSE or not 0.4 <= pace * missed <= 3.0:
                 break
             pace *= missed
             sound = self._run(file, ids, file.length / pace, number)
-        sound = _shaped(sound, file.rate, utterance)
+        sound = shaped(sound, file.rate, utterance)
         begin, end = audible_span(sound, file.rate)
         return Spoken(soft_edges(sound, file.rate), file.rate, _word_marks(weights, begin / file.rate, end / file.rate))
 
@@ -201,12 +201,13 @@ class VitsEngine:
         return self._sessions[file.id]
 
 
-def _audible(sound: Samples, rate: int) -> float:
+def heard_seconds(sound: Samples, rate: int) -> float:
+    """From where something is heard to where nothing is any more."""
     begin, end = audible_span(sound, rate)
     return (end - begin) / rate
 
 
-def _shaped(sound: Samples, rate: int, utterance: Utterance) -> Samples:
+def shaped(sound: Samples, rate: int, utterance: Utterance) -> Samples:
     """Height, range and tract as the shaping and the delivery want them; untouched where nothing is to be changed.
 
     Source: pitch-synchronous overlap-add and resampling, in Praat's implementation.

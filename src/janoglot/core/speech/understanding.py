@@ -1,0 +1,61 @@
+"""How well rich voices are understood in languages that none of them is at home in, as a recogniser heard it.
+
+Which voice speaks a language best that nobody of them grew up with is found by ear, not by kinship: a Hindi reader speaks
+German better than an English one. ``understanding.json`` is made by ``./janoglot measure-voices --tongues`` and shipped.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from janoglot.core.languages import primary
+
+SHIPPED = Path(__file__).with_name("understanding.json")
+_WORSE = 0.05
+_CLEAR = 0.2
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """``error``: share of words (characters where there are no spaces) heard otherwise. ``sounds``: share of the sounds.
+    ``native``: how surely it is taken for the language by who is not told."""
+
+    error: float
+    sounds: float
+    native: float
+
+    @property
+    def understood(self) -> float:
+        """The share that is understood, 0 to 1: of sounds, because a recogniser that hears right may spell otherwise."""
+        return max(0.0, 1.0 - self.sounds)
+
+
+@cache
+def measured() -> dict[str, dict[str, Heard]]:
+    """By language, then by voice: what was heard, the best understood first. The light voice of a language is in it."""
+    if not SHIPPED.exists():
+        return {}
+    told = json.loads(SHIPPED.read_text("utf-8"))
+    return {language: {voice: Heard(*figures) for voice, figures in rows.items()} for language, rows in told.items()}
+
+
+@cache
+def heard_speaking(voice: str, language: str) -> Heard | None:
+    """What was measured of a voice of the catalogue in a language that is not its own; None where nothing was."""
+    return measured().get(primary(language), {}).get(voice)
+
+
+@cache
+def spoken_without_home(light: frozenset[str]) -> tuple[str, ...]:
+    """The languages that rich voices are offered in though none is at home there: in which the best of them was heard
+    about as well as the light voice (``light``: ids of light voices), which is what there would be otherwise, or well."""
+    offered = []
+    for language, rows in measured().items():
+        rich = min((heard.sounds for voice, heard in rows.items() if voice not in light), default=1.0)
+        other = min((heard.sounds for voice, heard in rows.items() if voice in light), default=0.0)
+        if rich <= max(_CLEAR, other + _WORSE):
+            offered.append(language)
+    return tuple(sorted(offered))
