@@ -101,7 +101,7 @@ class TestReading:
         voice = voice_named("cormorant")
         assert TakeRecipe("Mind it.", voice, language="en-GB").hash == TakeRecipe("Mind it.", replace(voice, name="x"), language="en-GB").hash
         engine = engine_named("rich")
-        assert [bool(engine.reading(tag)) for tag in ("ja-JP", "en-GB", "zh-CN", "de-DE")] == [True, False, False, False]
+        assert [bool(engine.reading(tag, "Tide.")) for tag in ("ja-JP", "en-GB", "zh-CN", "de-DE")] == [True, False, False, False]
 
 
 class TestHearing:

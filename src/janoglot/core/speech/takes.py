@@ -103,7 +103,7 @@ def _take_hash(recipe: TakeRecipe) -> str:
     if recipe.voice.is_rich and recipe.foreign_spans:
         tongue["foreign"] = recipe.foreign_spans
     engine = engine_named(recipe.voice.engine)
-    reading = engine.reading(recipe.language)
+    reading = engine.reading(recipe.language, recipe.spoken_words)
     if reading:
         tongue["reading"] = reading
     if recipe.variant:

@@ -1,7 +1,8 @@
 """How well rich voices are understood in languages that none of them is at home in, as a recogniser heard it.
 
-Which voice speaks a language best that nobody of them grew up with is found by ear, not by kinship: a Hindi reader speaks
-German better than an English one. ``understanding.json`` is made by ``./janoglot measure-voices --tongues`` and shipped.
+Which voice speaks a language best that nobody of them grew up with is found by ear, not by kinship: a Hindi reader
+speaks German better than an English one. ``understanding.json`` is made by ``./janoglot measure-voices --tongues`` and
+shipped.
 """
 
 from __future__ import annotations
@@ -20,8 +21,8 @@ _CLEAR = 0.2
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """``error``: share of words (characters where there are no spaces) heard otherwise. ``sounds``: share of the sounds.
-    ``native``: how surely it is taken for the language by who is not told."""
+    """``error``: share of words (characters where there are no spaces) heard otherwise. ``sounds``: share of the
+    sounds. ``native``: how surely it is taken for the language by who is not told."""
 
     error: float
     sounds: float
@@ -29,7 +30,7 @@ class Heard:
 
     @property
     def understood(self) -> float:
-        """The share that is understood, 0 to 1: of sounds, because a recogniser that hears right may spell otherwise."""
+        """The share that is understood, 0 to 1: of sounds, because who hears right may spell otherwise."""
         return max(0.0, 1.0 - self.sounds)
 
 
@@ -51,7 +52,7 @@ def heard_speaking(voice: str, language: str) -> Heard | None:
 @cache
 def spoken_without_home(light: frozenset[str]) -> tuple[str, ...]:
     """The languages that rich voices are offered in though none is at home there: in which the best of them was heard
-    about as well as the light voice (``light``: ids of light voices), which is what there would be otherwise, or well."""
+    well, or about as well as the light voice (``light``: ids of such), which is what there would be otherwise."""
     offered = []
     for language, rows in measured().items():
         rich = min((heard.sounds for voice, heard in rows.items() if voice not in light), default=1.0)

@@ -135,8 +135,8 @@ class Engine(Protocol):
 
     def bases(self) -> Sequence[BaseVoice]: ...
 
-    def reading(self, language: str) -> str:
-        """Part of a recipe: how words of ``language`` are read, where that is otherwise than it always was; else ""."""
+    def reading(self, language: str, words: str) -> str:
+        """Part of a recipe: how ``words`` are read, where that is otherwise than it always was; else ""."""
         ...
 
     def lengths(self, utterance: Utterance) -> Lengths | None:

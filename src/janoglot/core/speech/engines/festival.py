@@ -59,7 +59,8 @@ def festival_voices() -> Mapping[str, FestivalVoice]:
         return {}
     try:
         told = _run('(mapcar (lambda (v) (let ((d (cadr (voice.description v)))) (mapcar (lambda (f) (if (not (equal? '
-                    '(car f) \'description)) (format t "%s\\t%s %s\\n" v (car f) (cadr f)))) d))) (voice.list))', "utf-8")
+                    '(car f) \'description)) (format t "%s\\t%s %s\\n" v (car f) (cadr f)))) d))) (voice.list))',
+                    "utf-8")
     except EngineError:
         return {}
     facts: dict[str, dict[str, str]] = {}
@@ -89,7 +90,7 @@ def _licence(name: str) -> tuple[str, str]:
     for place in sorted(Path("/usr/share/doc").glob("festvox-*/copyright")):
         package = place.parent.name.removeprefix("festvox-")
         listed = Path(f"/var/lib/dpkg/info/festvox-{package}.list")
-        if listed.is_file() and f"/{name}\n" in listed.read_text("utf-8", "replace") or package.startswith(stem):
+        if (listed.is_file() and f"/{name}\n" in listed.read_text("utf-8", "replace")) or package.startswith(stem):
             text = place.read_text("utf-8", "replace")[:20_000]
             licence = next((called for called, pattern in _LICENCES if re.search(pattern, text)), "")
             return licence, str(place)
@@ -110,7 +111,7 @@ class FestivalEngine:
     def bases(self) -> Sequence[BaseVoice]:
         return [BaseVoice(voice.id, voice.locale, voice.id) for voice in self.voices.values()]
 
-    def reading(self, language: str) -> str:
+    def reading(self, language: str, words: str) -> str:
         return ""
 
     def lengths(self, utterance: Utterance) -> Lengths | None:
@@ -148,7 +149,8 @@ def _said(voice: FestivalVoice, words: str, stretch: float) -> tuple[Samples, in
             f'(voice_{voice.id}) (Parameter.set \'Duration_Stretch {stretch:.4f}) (set! said (SynthText "{text}")) '
             f'(utt.save.wave said "{place}" \'riff) (mapcar (lambda (token) (let ((words (item.relation.daughters '
             'token \'Token))) (if words (format t "%s\\t%f %f\\n" (item.name token) (item.feat (car words) '
-            '\'word_start) (item.feat (car (last words)) \'word_end))))) (utt.relation.items said \'Token))', voice.coding)
+            '\'word_start) (item.feat (car (last words)) \'word_end))))) (utt.relation.items said \'Token))',
+            voice.coding)
         try:
             samples, rate = soundfile.read(place, dtype="float32")
         except (OSError, soundfile.LibsndfileError) as error:

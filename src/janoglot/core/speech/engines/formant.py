@@ -94,7 +94,7 @@ class FormantEngine:
     exact = False
     frame = 0.0
 
-    def reading(self, language: str) -> str:
+    def reading(self, language: str, words: str) -> str:
         return ""
 
     def __init__(self, data: Path | None = None) -> None:

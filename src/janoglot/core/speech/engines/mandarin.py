@@ -21,6 +21,22 @@ _NUMBER = re.compile(r"\d+(?:\.\d+)?%?")
 LANGUAGE = "zh"
 _COUNTED = "第初零〇一二三四五六七八九十百千万亿月号"
 """Beside these 一 is the number."""
+_LIGHT = re.findall(r"\S+", """
+爸爸 妈妈 哥哥 弟弟 姐姐 妹妹 爷爷 奶奶 叔叔 婆婆 朋友 先生 喜欢 知道 地方 时候 意思 认识
+漂亮 衣服 便宜 事情 明白 休息 告诉 东西 眼睛 老实 学生 姑娘 孩子 桌子 椅子 房子 屋子 日子
+儿子 妻子 样子 鼻子 帽子 杯子 瓶子 箱子 盒子 钥匙 窗户 头发 耳朵 嘴巴 月亮 太阳 星星 云彩
+石头 木头 骨头 舌头 里头 外头 前头 后头 上头 下头 我们 你们 他们 她们 它们 咱们 人们 什么
+怎么 这么 那么 多么 觉得 记得 认得 看见 打听 打算 客气 麻烦 舒服 清楚 热闹 糊涂 厉害 聪明
+暖和 凉快 干净 结实 商量 收拾 收成 招呼 故事 消息 力气 脾气 名字 关系 大夫 师傅 亲戚 街坊
+动静 葡萄 萝卜 豆腐 包袱 胳膊 指甲 眉毛 早上 晚上 船上 墙上 身上 路上 地上 家里 屋里 手里
+心里 夜里 水里 哪里 那里 这里
+""")
+"""Words whose last syllable is said light, without a tone of its own."""
+_LIGHT_WORD = re.compile("|".join(sorted(_LIGHT, key=len, reverse=True)))
+_LONG = re.compile(r"(?<=[很太最多好更特不])长(?![大得成辈官老子])")
+"""Length, not growth: the dictionary knows it by whole words alone."""
+READING = "light 1"
+"""Part of the recipe of what is read so."""
 
 
 @cache
@@ -59,8 +75,17 @@ def _syllables(text: str) -> list[str]:
     import pypinyin
 
     _jieba()
-    return _beside_each_other(text, pypinyin.lazy_pinyin(
-        text, style=pypinyin.Style.TONE3, neutral_tone_with_five=True, errors=_each))
+    plain = pypinyin.lazy_pinyin(text, style=pypinyin.Style.TONE3, neutral_tone_with_five=True, errors=_each)
+    for found in _LIGHT_WORD.finditer(text):
+        plain[found.end() - 1] = f"{plain[found.end() - 1].rstrip('12345')}5"
+    for found in _LONG.finditer(text):
+        plain[found.start()] = "chang2"
+    return _beside_each_other(text, plain)
+
+
+def is_read_otherwise(words: str) -> bool:
+    """Whether ``words`` hold any that the dictionary alone reads wrong."""
+    return bool(_LIGHT_WORD.search(words) or _LONG.search(words))
 
 
 def _each(rest: str) -> Any:

@@ -40,11 +40,15 @@ from janoglot.core.speech.engines.base import (
     Spoken,
     Utterance,
 )
+from janoglot.core.speech.engines.english import LANGUAGE as ENGLISH
+from janoglot.core.speech.engines.english import READING as HETERONYMS
+from janoglot.core.speech.engines.english import has_heteronyms, with_heteronyms
 from janoglot.core.speech.engines.formant import FormantEngine, SaidWord
 from janoglot.core.speech.engines.japanese import LANGUAGE as JAPANESE
 from janoglot.core.speech.engines.japanese import READING, can_read_japanese, japanese_words
 from janoglot.core.speech.engines.mandarin import LANGUAGE as MANDARIN
-from janoglot.core.speech.engines.mandarin import can_read_mandarin, mandarin_words
+from janoglot.core.speech.engines.mandarin import READING as LIGHT
+from janoglot.core.speech.engines.mandarin import can_read_mandarin, is_read_otherwise, mandarin_words
 from janoglot.core.speech.engines.neural_graph import (
     GRAPH_VERSION,
     PARTS,
@@ -250,8 +254,12 @@ class RichEngine:
             made.append(_Piece(tuple(run), style, frames[0], last, melody, sound, pause))
         return made
 
-    def reading(self, language: str) -> str:
+    def reading(self, language: str, words: str) -> str:
         """Part of a recipe: how words are read, where that is otherwise than by the formant engine; "" where not."""
+        if primary(language) == ENGLISH and has_heteronyms(words):
+            return HETERONYMS
+        if primary(language) == MANDARIN and is_read_otherwise(words):
+            return LIGHT
         return READING if primary(language) == JAPANESE and can_read_japanese() else ""
 
     def said(self, words: str, language: str) -> list[SaidWord]:
@@ -263,7 +271,8 @@ class RichEngine:
         if primary(language) == JAPANESE and can_read_japanese():
             return list(japanese_words(words))
         locale = min(self._transcribers, key=lambda tag: (distance(language, tag), tag))
-        return self._phonemes.transcribe(words, self._transcribers[locale])
+        said = self._phonemes.transcribe(words, self._transcribers[locale])
+        return with_heteronyms(words, said, locale) if primary(language) == ENGLISH else said
 
     def _said_with_foreign(self, utterance: Utterance) -> list[SaidWord]:
         """The words as they are said, those in another language by its sounds."""

@@ -120,7 +120,7 @@ class VitsEngine:
         return [BaseVoice(f"{one.id}{f'#{speaker}' if speaker else ''}", one.locale, speaker or one.name)
                 for one in self.files.values() for speaker in (one.speakers if len(one.speakers) > 1 else [""])]
 
-    def reading(self, language: str) -> str:
+    def reading(self, language: str, words: str) -> str:
         return ""
 
     def lengths(self, utterance: Utterance) -> Lengths | None:
