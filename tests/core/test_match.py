@@ -18,7 +18,7 @@ from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Utterance
-from janoglot.core.speech.match import ALIKE, CastingProblem, contrast, far, set_as, solve, total_cost
+from janoglot.core.speech.match import ALIKE, CLEAR, CastingProblem, contrast, far, set_as, solve, total_cost
 from janoglot.core.speech.measures import (
     SHIPPED,
     estimated,
@@ -102,7 +102,7 @@ class TestDistance:
     def test_it_is_a_distance(self) -> None:
         low, high = measure(90), measure(180)
         assert far(low, low) == 0
-        assert far(low, high) == far(high, low) == pytest.approx(12)
+        assert far(low, high) == far(high, low) > CLEAR
         assert far(low, measure(90, tract=14)) > 3
 
     def test_settings_move_a_voice(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import subprocess
 import sys
@@ -13,6 +14,8 @@ import numpy as np
 import pytest
 
 from janoglot.core.errors import BadInput
+from janoglot.core.languages import primary
+from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named
@@ -21,13 +24,21 @@ from janoglot.core.speech.engines.mandarin import mandarin_words
 from janoglot.core.speech.engines.neural_graph import find_source
 from janoglot.core.speech.engines.rich import RichEngine, natives_missing, rich_root
 from janoglot.core.speech.intelligibility import error_rate, sentences, understood, units_of
+from janoglot.core.speech.match import ALIKE, far
+from janoglot.core.speech.measures import known_measure
 from janoglot.core.speech.native_voices import native_voices
 from janoglot.core.speech.recogniser import RecogniserMissing, prepare_recogniser, recognise, recogniser_root, taken_for
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voice_table import at_home
-from tests.core.shapes import apart
+from janoglot.core.speech.voices import Voice
 
 WANTED = {"en-US": 22, "en-GB": 16, "es": 12, "fr-FR": 10, "it-IT": 10, "pt-BR": 10, "hi-IN": 10, "ja-JP": 10, "zh-CN": 12}
+
+
+def measured(voice: Voice) -> VoiceMeasure:
+    found = known_measure(voice)
+    assert found is not None, voice.name
+    return found
 
 
 class TestCast:
@@ -57,7 +68,14 @@ class TestCast:
     def test_eight_of_a_cast_are_natives_and_told_apart(self, language: str) -> None:
         voices = [voice_named(one) for one in cast_rest([f"S{n}" for n in range(8)], language, {}).values()]
         assert all(voice.is_native(language) for voice in voices)
-        assert min(apart(a, b) for a in voices for b in voices if a is not b) > 2.2
+        assert min(far(measured(a), measured(b)) for a in voices for b in voices if a is not b) > ALIKE
+
+    @pytest.mark.parametrize("language", ["en", "es", "fr", "it", "pt", "hi", "zh"])
+    def test_no_two_natives_of_a_language_are_as_near_as_one_voice_to_itself(self, language: str) -> None:
+        voices = [voice for voice in catalogue().values() if voice.is_rich and primary(voice.locale) == language]
+        assert all(measured(voice).speaker for voice in voices), "heard by the speaker encoder"
+        near = min((far(measured(a), measured(b)), a.name, b.name) for a, b in itertools.combinations(voices, 2))
+        assert near[0] > ALIKE, near
 
     def test_without_their_styles_all_else_works_and_that_is_said(self, tmp_path: Path) -> None:
         assert (natives_missing(), find_source(rich_root()).natives is None) == ("", False)

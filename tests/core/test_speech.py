@@ -33,12 +33,12 @@ from janoglot.core.store import FolderStore
 from tests.core.shapes import apart
 
 WORDS = "Mind the third step, it has been loose since the winter."
-LIGHT = {v.id: v for v in catalogue().values() if not v.is_rich}
+LIGHT = {v.id: v for v in catalogue().values() if v.engine == "formant"}
 NAMED = {v.id: v for v in LIGHT.values() if v.id == v.name.lower()}
 
 
 def light_voices(tag: str) -> list[Voice]:
-    return [voice for voice in voices_for(tag) if not voice.is_rich]
+    return [voice for voice in voices_for(tag) if voice.engine == "formant"]
 
 
 class TestCatalogue:

@@ -7,12 +7,19 @@ import json
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import openpyxl
 import pytest
+import soundfile
+import soxr
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from janoglot.cast.recorded_speakers import recorded_key, recorded_measure, unmeasured_speakers
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Shaping, Utterance
 from janoglot.core.speech.settings import SETTINGS
-from janoglot.productions.models import Casting, LineCasting, Production, Speaker
+from janoglot.productions.models import Casting, Line, LineCasting, Production, Speaker
 from tests.server.conftest import Call, edition_path, lines
 
 
@@ -259,3 +266,42 @@ def test_rights_are_said_and_a_commercial_production_is_marked(production: Produ
     assert call("owner", "patch", path, {"commercial": True}).json()["commercial"] is True
     call("owner", "post", f"{path}undo/")
     assert call("owner", "get", path).json()["commercial"] is False
+
+
+class TestRecordedSpeakers:
+    def test_voices_are_matched_to_how_the_speaker_sounds_in_the_recording(self, production: Production, call: Call) -> None:
+        """Two voices speak a recording, a high one for who is cast low: the recording is what counts."""
+        pilot, cook = Speaker.objects.get(name="Pilot"), Speaker.objects.get(name="Cook")
+        rate, at, pieces = 24_000, 0, []
+        for line in Line.objects.filter(production=production).order_by("position"):
+            voice = voice_named("stonechat" if line.speaker_id == pilot.pk else "cormorant")
+            words = "The old clock stands at the end of the harbour wall, and nobody winds it."
+            sound = engine_named("formant").speak(Utterance(
+                words, "gmw/en", Shaping(voice.shaping.pitch_hz, tract=voice.shaping.tract), language="en-GB"))
+            samples = soxr.resample(sound.samples, sound.rate, rate)
+            seconds = len(samples) / rate
+            Line.objects.filter(pk=line.pk).update(start_ms=round(1000 * at), end_ms=round(1000 * (at + seconds)))
+            pieces.append(samples)
+            at += seconds
+        out = io.BytesIO()
+        soundfile.write(out, np.concatenate(pieces), rate, format="WAV")
+        call("editor", "post", f"/api/productions/{production.pk}/media/",
+             {"file": SimpleUploadedFile("source.wav", out.getvalue())}, format="multipart")
+        cast(call, production, "Pilot", {"voice": "curlew"}, "en-GB")
+        path = f"{edition_path(production)}castings/{pilot.pk}/match/"
+        before = call("reader", "get", path).json()
+        assert before[0]["nearest_to"] == "voice"
+        assert call("reader", "post", f"{edition_path(production)}measures/").status_code in (202, 204)
+        after = call("reader", "get", path).json()
+        assert after[0]["nearest_to"] == "recording"
+        assert after[0]["measure"]["pitch_hz"] > 1.5 * before[0]["measure"]["pitch_hz"]
+        # Casting goes by it, too.
+        Casting.objects.all().delete()
+        call("editor", "post", f"{edition_path(production)}castings/")
+        chosen = {c.speaker_id: voice_named(c.voice).shaping.pitch_hz for c in Casting.objects.all()}
+        assert chosen[pilot.pk] > 1.3 * chosen[cook.pk]
+
+    def test_without_a_recording_nothing_is_measured_of_anybody(self, production: Production) -> None:
+        pilot = Speaker.objects.get(name="Pilot")
+        assert recorded_key(pilot) is None and recorded_measure(pilot) is None
+        assert unmeasured_speakers(production) == []

@@ -22,6 +22,7 @@ from janoglot.cast.actions.cast_the_rest import cast_the_rest
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
+from janoglot.cast.recorded_speakers import recorded_measure, unmeasured_speakers
 from janoglot.cast.tasks import audition, audition_recipe, fault_key, say
 from janoglot.cast.voices_api import VoiceSerializer, voice_data
 from janoglot.core.deliver.names import file_name
@@ -88,7 +89,9 @@ class CastingChangeSerializer(serializers.Serializer[Data]):
 
 class MatchSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField()
-    distance = serializers.FloatField(allow_null=True, help_text="From the voice in the source; null without one.")
+    distance = serializers.FloatField(allow_null=True, help_text="From the speaker in the source; null without one.")
+    nearest_to = serializers.ChoiceField(["recording", "voice", ""], help_text="What the distance is from: how the "
+                                         "speaker sounds in the source recording, or the voice cast in the source.")
     alike = serializers.ListField(child=serializers.CharField(), help_text="Speakers of shared parts whom it would be "
                                   "hard to tell from.")
     measure = MeasureSerializer()
@@ -306,7 +309,8 @@ def _auditioned(request: Request, production_id: int, language: str, speaker_id:
 class MatchView(APIView):
     @extend_schema(responses=MatchSerializer(many=True))
     def get(self, request: Request, production_id: int, language: str, speaker_id: int) -> Response:
-        """The voices that speak the language, the nearest to this speaker's voice in the source first."""
+        """The voices that speak the language, the nearest to this speaker in the source first: as the recording has
+        them, or else by the voice they are cast in there."""
         edition = edition_for(request.user, production_id, language)
         speaker = _speaker(edition, speaker_id)
         kept = [voice for voice in newest(kept_for(request.user, edition.production)) if voice.speaks(language)]
@@ -315,14 +319,17 @@ class MatchView(APIView):
         others = {c.speaker.name: measure_of(c, voice) for c, voice in cast_of(edition)
                   if c.speaker_id != speaker.pk and frozenset((c.speaker.name, speaker.name)) in together}
         source = edition.production.editions.get(language=edition.production.source_language)
-        model = next((measure_of(c, voice) for c, voice in cast_of(source) if c.speaker_id == speaker.pk), None)
+        recorded = recorded_measure(speaker)
+        model = recorded or next(
+            (measure_of(c, voice) for c, voice in cast_of(source) if c.speaker_id == speaker.pk), None)
+        nearest_to = "recording" if recorded else "voice" if model else ""
         rows: list[Data] = []
         for voice in voices:
             measure = measure_or_estimate(voice, takes())
             rows.append({
                 "voice": voice.id, "distance": None if model is None else round(far(measure, model), 2),
                 "alike": [name for name, other in others.items() if far(measure, other) < ALIKE],
-                "measure": measure_data(voice, measure),
+                "measure": measure_data(voice, measure), "nearest_to": nearest_to,
             })
         # What would be taken for somebody else comes behind what would not.
         rows.sort(key=lambda row: (len(row["alike"]) > 0, row["distance"] or 0.0, row["voice"]))
@@ -339,9 +346,11 @@ class MeasuresView(APIView):
 
         Who may listen may ask: it changes nothing of the production.
         """
-        cast = [voice for _, voice in cast_of(edition_for(request.user, production_id, language))]
-        missing = [voice.id for voice in dict.fromkeys([*cast, *voices_for(language)])
-                   if known_measure(voice, takes()) is None][:_MEASURED_AT_ONCE]
+        edition = edition_for(request.user, production_id, language)
+        cast = [voice for _, voice in cast_of(edition)]
+        speakers = [speaker.pk for speaker in unmeasured_speakers(edition.production)]
+        missing: list[str | int] = [*speakers, *[voice.id for voice in dict.fromkeys([*cast, *voices_for(language)])
+                   if known_measure(voice, takes()) is None][:_MEASURED_AT_ONCE]]
         if not missing:
             return Response(status=status.HTTP_204_NO_CONTENT)
         user = signed_in(request.user)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db.models import Count
 
+from janoglot.cast.recorded_speakers import recorded_measure
 from janoglot.core.speech.casting import cast_rest
 from janoglot.productions.models import Casting, Edition, Speaker, kept_among
 from janoglot.productions.permissions import Anyone
@@ -12,7 +13,8 @@ from janoglot.productions.together import who_is_together
 
 
 def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
-    """The castings that were added: right language, different voices, each near the speaker's source voice.
+    """The castings that were added: right language, different voices, each near to how the speaker sounds in the source
+    recording, or to their voice in the source.
 
     Raises BadInput where no voice speaks the language.
     """
@@ -26,7 +28,9 @@ def cast_the_rest(user: Anyone, edition: Edition) -> list[Casting]:
         like = {names[c.speaker_id]: c.voice for c in Casting.objects.filter(
             edition__production=production, edition__language=production.source_language)}
         chosen = cast_rest([speaker.name for speaker in speakers], edition.language, taken, like,
-                           together=who_is_together(production), kept=kept_among([*taken.values(), *like.values()]))
+                           together=who_is_together(production), kept=kept_among([*taken.values(), *like.values()]),
+                           recorded={speaker.name: measure for speaker in speakers
+                                     if (measure := recorded_measure(speaker)) is not None})
         record.summary = f"{len(chosen)} speakers, {edition.language}"
         record.details = {"count": len(chosen), "language": edition.language}
         return [record.create(Casting(edition=edition, speaker=speaker, voice=chosen[speaker.name]))

@@ -23,14 +23,14 @@ _ACCENT = 25.0
 def cast_rest(
     speakers: Sequence[str], language: str, taken: Mapping[str, str], like: Mapping[str, str] | None = None,
     avoid: Collection[str] = (), together: Collection[frozenset[str]] | None = None, by: Distance = far,
-    kept: Mapping[str, Voice] | None = None,
+    kept: Mapping[str, Voice] | None = None, recorded: Mapping[str, VoiceMeasure] | None = None,
 ) -> dict[str, str]:
     """A voice id for every speaker of ``speakers`` that ``taken`` gives none, all chosen at once.
 
     ``speakers`` come with the one who speaks most first. ``like`` gives each speaker's voice in another
-    edition: the choice keeps near it as it is measured, and in age, so that a deep Keeper stays deep. Those
-    who share a part (``together``; None: everybody) are kept apart in sound. Voices already used are taken
-    again only where the language has no more. Children's voices go only to who has one elsewhere, or when
+    edition: the choice keeps near it as it is measured, and in age, so that a deep Keeper stays deep; near to how
+    the speaker sounds in the source recording where that is known (``recorded``). Those who share a part
+    (``together``; None: everybody) are kept apart in sound. Voices already used are taken again only where the language has no more. Children's voices go only to who has one elsewhere, or when
     nothing else is left. Rich voices go before light ones: they are what is delivered. Nobody is given one of the
     voices that people keep (``kept``, by id): they are what ``taken`` and ``like`` may name. ``by`` says how far apart
     two voices sound. Deterministic, and of all choices the one that costs least: see
@@ -55,7 +55,8 @@ def cast_rest(
         # Who speaks most is suited first where two want the same voice.
         weight = 1.0 - 0.4 * i / max(1, len(rest) - 1)
         for v, voice in enumerate(candidates):
-            cost[i, v] = weight * _suits(voice, measures[v], model, language, by) + 100.0 * (voice.id in used) + \
+            suits = _suits(voice, measures[v], model, (recorded or {}).get(speaker), language, by)
+            cost[i, v] = weight * suits + 100.0 * (voice.id in used) + \
                 sum(float(pair_price(by(measures[v], m))) for m in beside) + 1e-6 * v
     pairs = [(i, j) for i in range(len(rest)) for j in range(i + 1, len(rest))
              if together is None or frozenset((rest[i], rest[j])) in together]
@@ -63,7 +64,8 @@ def cast_rest(
     return {speaker: candidates[v].id for speaker, v in zip(rest, chosen, strict=True)}
 
 
-def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: str, by: Distance) -> float:
+def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, recorded: VoiceMeasure | None, language: str,
+           by: Distance) -> float:
     """What a voice costs for one speaker alone."""
     # A rich voice takes the accent of whichever place the words are from; a reader of that very place sounds like it.
     home = distance(language, voice.locale) if not voice.is_rich or voice.is_native(language) else 0
@@ -71,7 +73,10 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, language: s
     # Of two that suit alike, whose own language it is.
     cost += 0.0 if voice.is_native(language) else _ACCENT
     if model:
-        return cost + by(measure, measure_or_estimate(model)) + abs(AGES.index(voice.age) - AGES.index(model.age))
+        cost += by(measure, recorded or measure_or_estimate(model))
+        return cost + abs(AGES.index(voice.age) - AGES.index(model.age))
+    if recorded:
+        return cost + by(measure, recorded)
     return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import operator
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
@@ -15,11 +16,15 @@ from scipy.sparse import coo_array
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.settings import VoiceSettings
 
-# How much each measure weighs, in semitones of pitch. A vocal tract's length is heard about as well as twice its
-# share in pitch; brightness, tilt, melody and pace tell less.
-_BRIGHTNESS, _TRACT, _TILT, _MELODY, _PACE = 0.6, 1.6, 0.6, 0.35, 0.3
+# How much each measure weighs: pitch, brightness, vocal tract (semitones), tilt (dB an octave), melody, pace
+# (semitones), and who it is by the speaker encoder (0 to 1). Fitted on 144 rich voices saying two texts each, so that the two of one
+# voice and those of different voices separate best (logistic regression, no weight below nought; docs/voices.md), and
+# scaled so that as many of the ones lie beyond ALIKE as of the others lie nearer. Where one of two voices has not been
+# heard by the encoder, what is left was fitted by itself.
+_BY_EAR = (0.64, 0.34, 1.16, 1.76, 0.08, 0.18, 10.7)
+_BY_MEASURE = (0.72, 0.45, 1.59, 2.1, 0.11, 0.25)
 ALIKE = 2.2
-"""Nearer than this, two voices in one scene are hard to tell apart."""
+"""Nearer than this, two voices are as near as one voice saying two things: in one scene they are hard to tell apart."""
 NEAR = 4.0
 """Nearer than this, they can be mixed up now and then."""
 CLEAR = 7.0
@@ -41,15 +46,16 @@ class Distance(Protocol):
 
 
 def far(one: VoiceMeasure, other: VoiceMeasure) -> float:
-    """The distance between two voices by what was measured of their sound."""
+    """The distance between two voices by what was measured of their sound, and by ear where both have been heard."""
     def octaves(a: float, b: float) -> float:
         return 12 * math.log2(a / b) if a > 0 and b > 0 else 0.0
 
     melody = octaves(one.pitch_high_hz / max(one.pitch_low_hz, 1), other.pitch_high_hz / max(other.pitch_low_hz, 1))
-    return math.hypot(
-        octaves(one.pitch_hz, other.pitch_hz), _BRIGHTNESS * octaves(one.brightness_hz, other.brightness_hz),
-        _TRACT * octaves(one.tract_cm, other.tract_cm), _TILT * (one.tilt_db - other.tilt_db), _MELODY * melody,
-        _PACE * octaves(one.pace, other.pace))
+    unlike = one.unlike(other)
+    terms = [octaves(one.pitch_hz, other.pitch_hz), octaves(one.brightness_hz, other.brightness_hz),
+             octaves(one.tract_cm, other.tract_cm), one.tilt_db - other.tilt_db, melody, octaves(one.pace, other.pace),
+             *(() if unlike is None else (unlike,))]
+    return math.hypot(*map(operator.mul, _BY_MEASURE if unlike is None else _BY_EAR, terms))
 
 
 def set_as(measure: VoiceMeasure, settings: VoiceSettings) -> VoiceMeasure:

@@ -18,68 +18,68 @@ ACCENTS = {"en-US": "United States", "en-GB": "England", "es-ES": "España", "es
 _TABLE = """
 en-US
 Nighthawk    60s    91 0.95 -2    0 0.2 0.95 0.95  am_onyx6 am_michael4
-Loon         70s    90 0.93 -4 0.15 0.4  0.9 1.05  am_michael6 am_onyx4
-Anhinga      50s    99 0.96 -3    0   0 0.97 0.95  am_michael7 am_adam3
+Loon         70s    94 0.92 -4 0.15 0.5  0.9 1.05  am_santa6 am_michael4
+Anhinga      50s   103 0.95 -3    0   0 0.97 0.95  am_adam6 am_eric4
 Merganser    40s   105    1  0    0   0    1    1  am_michael
 Flicker      30s   118 1.01  3    0   0 1.02 1.05  am_liam5 am_michael5
 Meadowlark   30s   124    1  2    0   0    1    1  am_fenrir
 Dickcissel   20s   119 1.04  3    0   0 1.05 1.15  am_puck
-Towhee       20s   134 1.05 -1    0   0 1.03  1.1  am_puck6 am_fenrir4
+Towhee       20s   142 1.07 -4    0   0 1.03  1.1  am_puck8 am_echo2
 Vireo        20s   135 1.06  4    0   0 1.04  1.1  am_liam5 am_echo5
 Sora         60s   124 0.95 -2  0.1 0.3 0.93    1  am_fenrir5 am_eric5
 Kinglet      teen  163 1.14  3    0   0 1.05 1.15  am_puck5 am_liam5
 Mockingbird  30s   185    1  0    0   0    1    1  af_heart
 Cardinal     40s   180 0.98 -2    0   0    1    1  af_bella
-Thrasher     50s   162 0.97 -4  0.1   0 0.97 0.95  af_sarah6 af_heart4
+Thrasher     50s   148 0.94 -6  0.1   0 0.97 0.95  af_sarah6 af_heart4
 Waterthrush  30s   160    1  2    0   0    1    1  af_nova6 af_heart4
-Junco        40s   155 0.98  1    0   0 1.02    1  af_kore6 af_sarah4
-Pewee        20s   184 1.04  3    0   0 1.03  1.1  af_aoede6 af_heart4
-Goldeneye    20s   204 1.05 -1    0   0 1.04 1.15  af_bella5 af_aoede5
-Bufflehead   60s   156 0.95 -2 0.15 0.3 0.93    1  af_sarah7 af_kore3
+Junco        40s   157 0.98  2    0   0 1.02    1  af_river6 af_kore4
+Pewee        20s   196 1.06  4    0   0 1.03  1.1  af_aoede7 af_river3
+Goldeneye    20s   222 1.05 -2    0   0 1.04 1.15  af_bella6 af_sky4
+Bufflehead   60s   144 0.93 -5 0.15 0.3 0.93    1  af_alloy5 af_river5
 Dovekie      70s   160 0.94  0 0.15 0.6 0.92  1.1  af_sarah5 af_nicole5
 Titmouse     teen  221 1.12  3    0   0 1.05 1.15  af_heart6 af_bella4
 Gnatcatcher  child 248 1.22  3    0   0 1.02  1.2  af_aoede5 af_heart5
 
 en-GB
-Buzzard      60s    97 0.94 -3    0 0.2 0.94 0.95  bm_lewis7 bm_george3
-Fulmar       70s   102 0.93  0 0.15 0.6  0.9  1.1  bm_lewis6 bm_fable4
-Gadwall      50s   111 0.96 -4    0   0 0.97 0.95  bm_george6 bm_lewis4
+Buzzard      60s    92 0.93 -4    0 0.2 0.94 0.95  bm_lewis
+Fulmar       70s   110 0.92  2  0.2 0.6  0.9  1.1  bm_fable6 bm_lewis4
+Gadwall      50s   112 0.96 -6    0   0 0.97 0.95  bm_george7 bm_daniel3
 Snipe        40s   106 0.99  1    0   0    1    1  bm_fable
 Hobby        40s   127    1  0    0   0    1    1  bm_george
-Garganey     30s   123 1.01  3    0   0 1.02    1  bm_daniel6 bm_george4
+Garganey     30s   124 1.02  5    0   0 1.02    1  bm_daniel
 Yellowhammer 20s   133 1.05  3    0   0 1.05 1.15  bm_fable6 bm_daniel4
 Chiffchaff   teen  177 1.14  3    0   0 1.05 1.15  bm_fable5 bm_george5
 Blackcap     30s   176    1  0    0   0    1    1  bf_emma
 Nightingale  40s   178 0.98 -2    0   0    1    1  bf_isabella6 bf_emma4
-Kittiwake    50s   161 0.97 -4  0.1   0 0.97 0.95  bf_isabella7 bf_lily3
+Kittiwake    50s   150 0.95 -5  0.1   0 0.97 0.95  bf_isabella7 bf_lily3
 Goldfinch    20s   206 1.04  3    0   0 1.04  1.1  bf_emma6 bf_alice4
 Bluethroat   20s   182 1.03 -1    0   0 1.02  1.1  bf_lily6 bf_emma4
-Shelduck     60s   174 0.94 -2 0.15 0.4 0.93    1  bf_emma6 bf_isabella4
+Shelduck     60s   164 0.93 -2 0.15 0.4 0.93    1  bf_alice6 bf_isabella4
 Treecreeper  teen  232 1.13  3    0   0 1.04 1.15  bf_emma5 bf_alice5
 Hawfinch     child 264 1.22  3    0   0 1.02  1.2  bf_isabella5 bf_emma5
 
 es-ES
-Vencejo      60s   104 0.94 -3    0 0.2 0.95 0.95  em_alex6 em_santa4
+Vencejo      60s   100 0.93 -3    0 0.2 0.95 0.95  em_alex7 im_nicola3
 Ruisenor     40s   116 0.99  0    0   0    1    1  em_alex
 Gorrion      20s   138 1.05  3    0   0 1.04  1.1  em_alex8 em_santa2
 Mirlo        40s   149 0.98 -2    0   0    1    1  ef_dora
-Ciguena      70s   154 0.94  0 0.15 0.5 0.92 1.05  ef_dora8 em_santa2
+Ciguena      70s   156 0.92  2 0.25 0.7 0.92 1.05  ef_dora6 em_santa4
 Petirrojo    20s   197 1.05  3    0   0 1.03  1.1  ef_dora8 if_sara2
 
 es-MX
-Zopilote     50s   109 0.96 -4    0   0 0.97 0.95  em_santa7 em_alex3
-Tecolote     30s   113    1  2    0   0 1.02    1  em_alex6 im_nicola4
+Zopilote     50s   112 0.96 -6    0   0 0.97 0.95  em_santa6 pm_santa4
+Tecolote     30s   126 1.03  5    0   0 1.02    1  em_santa5 im_nicola5
 Urraca       30s   167 1.01  2    0   0 1.02    1  ef_dora
-Chara        50s   149 0.96 -4  0.1 0.2 0.96 0.95  ef_dora7 em_alex3
-Chipe        teen  238 1.13  3    0   0 1.05 1.15  ef_dora7 if_sara3
-Zorzalito    child 268 1.22  3    0   0 1.02  1.2  ef_dora6 pf_dora4
+Chara        50s   144 0.93 -6  0.1 0.2 0.96 0.95  ef_dora6 if_sara4
+Chipe        teen  232 1.12  3    0   0 1.05 1.15  ef_dora8 pf_dora2
+Zorzalito    child 276 1.24  4    0   0 1.02  1.2  ef_dora6 pf_dora4
 
 fr-FR
 Hulotte      60s    98 0.92 -3    0 0.2 0.95 0.95  ff_siwis5 im_nicola5
-Corbeau      50s   106 0.95 -4    0   0 0.98 0.95  ff_siwis6 im_nicola4
-Courlis      40s   119 0.97  1    0   0    1    1  ff_siwis6 im_nicola4
+Corbeau      50s   104 0.96 -5    0   0 0.98 0.95  ff_siwis6 pm_santa4
+Courlis      40s   123 0.98  3    0   0    1    1  ff_siwis6 im_nicola4
 Bouvreuil    30s   141 0.99  3    0   0 1.02 1.05  ff_siwis6 em_alex4
-Martinet     20s   156 1.03  4    0   0 1.04  1.1  ff_siwis6 bm_george4
+Martinet     20s   166 1.04  5    0   0 1.04  1.1  ff_siwis6 bm_george4
 Rossignol    30s   192    1  0    0   0    1    1  ff_siwis
 Hirondelle   20s   217 1.05  3    0   0 1.03  1.1  ff_siwis8 if_sara2
 Corneille    60s   167 0.95 -4  0.1 0.3 0.94 0.95  ff_siwis8 bf_emma2
@@ -88,7 +88,7 @@ Sittelle     child 278 1.22  3    0   0 1.02  1.2  ff_siwis8 ef_dora2
 
 it-IT
 Civetta      60s    82 0.94 -3    0 0.2 0.95 0.95  im_nicola
-Gheppio      50s   100 0.97 -4    0   0 0.98 0.95  im_nicola8 em_santa2
+Gheppio      50s    97 0.95 -6    0   0 0.98 0.95  im_nicola6 pm_santa4
 Merlo        40s   104    1  1    0   0    1    1  im_nicola
 Codirosso    30s   115 1.03  3    0   0 1.02 1.05  im_nicola7 em_alex3
 Cardellino   20s   142 1.06  3    0   0 1.04  1.1  im_nicola6 em_alex4
@@ -99,38 +99,38 @@ Pettirosso   20s   216 1.06  3    0   0 1.03  1.1  if_sara8 ff_siwis2
 Cinciallegra child 273 1.22  3    0   0 1.02  1.2  if_sara8 ff_siwis2
 
 pt-BR
-Urubu        60s   108 0.94 -3    0 0.2 0.95 0.95  pm_alex6 pm_santa4
-Saracura     50s   121 0.97 -4    0   0 0.98 0.95  pm_santa7 pm_alex3
+Urubu        60s    99 0.92 -3    0 0.2 0.95 0.95  pm_alex5 pm_santa5
+Saracura     50s   123 0.97 -6    0   0 0.98 0.95  pm_santa8 em_santa2
 Canario      40s   120    1  1    0   0    1    1  pm_alex
-Coleiro      20s   152 1.05  3    0   0 1.04  1.1  pm_alex8 pm_santa2
-Bemtevi      30s   144 1.02  2    0   0 1.02 1.05  pm_santa8 em_alex2
+Coleiro      20s   146 1.05  4    0   0 1.03  1.1  pm_alex
+Bemtevi      30s   138 1.02  1    0   0 1.02 1.05  pm_santa
 Uirapuru     30s   163    1  0    0   0    1    1  pf_dora
-Rolinha      60s   160 0.95 -3  0.1 0.3 0.94 0.95  pf_dora8 pm_santa2
-Sanhaco      40s   145 0.97 -3    0   0    1    1  pf_dora8 ef_dora2
+Rolinha      60s   156 0.94 -1  0.2 0.5 0.94 0.95  pf_dora6 pm_alex4
+Sanhaco      40s   150 0.98 -5    0   0    1    1  pf_dora7 if_sara3
 Jandaia      20s   201 1.06  3    0   0 1.03  1.1  pf_dora8 if_sara2
 Gaturamo     child 272 1.22  3    0   0 1.02  1.2  pf_dora7 ef_dora3
 
 hi-IN
-Ullu         60s   103 0.94 -3    0 0.2 0.95 0.95  hm_omega6 hm_psi4
-Sarus        50s   110 0.97 -4    0   0 0.98 0.95  hm_psi7 hm_omega3
+Ullu         60s    96 0.92 -3    0 0.2 0.95 0.95  hm_omega6 hm_psi4
+Sarus        50s   116 0.97 -7    0 0.3 0.98 0.95  hm_psi
 Chakor       40s   117    1  1    0   0    1    1  hm_omega
 Shikra       30s   122    1  2    0   0 1.02    1  hm_psi
 Titar        20s   146 1.05  3    0   0 1.04  1.1  hm_psi6 hm_omega4
 Papiha       30s   186    1  0    0   0    1    1  hf_alpha
-Batakh       60s   171 0.95 -4  0.1 0.3 0.94 0.95  hf_beta7 hf_alpha3
+Batakh       60s   160 0.93 -6  0.1 0.3 0.94 0.95  hf_alpha6 hf_beta4
 Kabutar      40s   174 0.98 -1    0   0    1    1  hf_beta
 Gauraiya     20s   214 1.05  3    0   0 1.03  1.1  hf_alpha6 hf_beta4
 Phudki       child 289 1.22  3    0   0 1.02  1.2  hf_alpha7 hf_beta3
 
 zh-CN
 Wuya         60s    93 0.94 -3    0 0.2 0.95 0.95  zm_yunjian6 zm_yunyang4
-Xianhe       70s   112 0.93  0  0.1 0.4 0.92 1.05  zm_yunyang7 zm_yunxi3
+Xianhe       70s   119 0.93  2  0.2 0.6 0.92 1.05  zm_yunyang7 zm_yunxi3
 Cangying     50s    97 0.97 -3    0   0 0.98 0.95  zm_yunyang
 Zhegu        40s   109    1  1    0   0    1    1  zm_yunjian
 Dujuan       20s   130 1.04  3    0   0 1.03  1.1  zm_yunxi6 zm_yunyang4
 Bailu        30s   132    1  0    0   0    1    1  zm_yunxi
 Huangli      30s   212    1  0    0   0    1    1  zf_xiaoxiao
-Yuanyang     50s   182 0.96 -4  0.1 0.2 0.96 0.95  zf_xiaoxiao6 zf_xiaoni4
+Yuanyang     50s   174 0.95 -6  0.1 0.2 0.96 0.95  zf_xiaoxiao5 zf_xiaoni5
 Yeying       40s   211 0.98 -2    0   0    1    1  zf_xiaobei
 Haiou        20s   213 1.04  3    0   0 1.03  1.1  zf_xiaoni6 zf_xiaoyi4
 Huangque     teen  251 1.12  2    0   0 1.03  1.1  zf_xiaoyi6 zf_xiaobei4

@@ -34,7 +34,7 @@ def measured_voices(language: str, rich: bool = False) -> list[tuple[Voice, Voic
                        language=english_name(language), known=", ".join(SENTENCES))
     rows = []
     for voice in catalogue().values():
-        if voice.speaks(language) and voice.is_rich == rich:
+        if voice.speaks(language) and voice.engine == ("rich" if rich else "formant"):
             spoken = engine_named(voice.engine).speak(Utterance(words, voice.base, voice.shaping, language=language))
             rows.append((voice, measure_voice(spoken.samples, spoken.rate)))
     return sorted(rows, key=lambda row: row[1].pitch_hz)
