@@ -24,6 +24,7 @@ from janoglot.core.speech.engines.base import Samples, Spoken, Utterance
 from janoglot.core.speech.engines.neural_graph import _joined, find_source
 from janoglot.core.speech.engines.rich import RATE, RichEngine
 from janoglot.core.speech.engines.rich_tokens import tokens_of
+from janoglot.core.speech.recogniser import recognise
 from janoglot.launcher.places import HOME
 from janoglot.launcher.stack import running_stack
 
@@ -118,6 +119,18 @@ def lengths_and_words() -> list[Result]:
     ]
 
 
+def hearing_back(engine: RichEngine, lines: list[Utterance]) -> Result:
+    """Processor time of hearing finished lines back, for a second of their sound."""
+    spoken = [engine.speak(line).samples for line in lines]
+    recognise(spoken[0], RATE, "en-GB")
+    began = time.process_time()
+    for samples in spoken:
+        recognise(samples, RATE, "en-GB")
+    seconds = sum(map(len, spoken)) / RATE
+    return Result("hearing back: processor time for a second of sound", (time.process_time() - began) / seconds, "s", 0.6,
+                  detail=f"[{len(lines)} lines of {seconds / len(lines):.1f} s]")
+
+
 def a_length(engine: RichEngine) -> Result:
     """Milliseconds that a line's length takes, from its words on."""
     took = []
@@ -176,6 +189,8 @@ def run() -> Iterator[Result]:
     yield Result("the bare network's processor time for the same lines, against ours", bare / ours, "×", 1.3,
                  at_least=True, detail=f"[sound for each second of one core: {sound / ours:.2f} s; bare "
                                        f"{bare_sound / bare:.2f} s with its silences]")
+    yield Result("processor time for a second of sound", ours / sound, "s", 0.5)
+    yield hearing_back(engine, lines)
     yield Result("memory of a process that finishes lines", memory, "MB", 1000)
     yield a_length(engine)
     yield from one_line_meanwhile()

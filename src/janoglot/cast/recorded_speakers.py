@@ -40,9 +40,11 @@ def recorded_key(speaker: Speaker) -> str | None:
 
 def _spans(speaker: Speaker) -> list[tuple[int, int]]:
     """Milliseconds of the speaker's longest lines, as many as are heard."""
-    lines = [(start, end) for start, end in speaker.lines.filter(start_ms__isnull=False, end_ms__isnull=False)
-             .order_by("id").values_list("start_ms", "end_ms") if end - start >= _LEAST * 1000]
-    chosen, left = [], _SECONDS * 1000
+    timed = speaker.lines.order_by("id").values_list("start_ms", "end_ms")
+    lines = [(start, end) for start, end in timed
+             if start is not None and end is not None and end - start >= _LEAST * 1000]
+    chosen: list[tuple[int, int]] = []
+    left = _SECONDS * 1000
     for start, end in sorted(lines, key=lambda span: (span[0] - span[1], span[0])):
         if left <= 0:
             break

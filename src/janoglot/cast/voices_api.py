@@ -19,6 +19,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
 from janoglot.core.languages import distance, english_name, tag_of
 from janoglot.core.speech.catalogue import catalogue, voice_named
+from janoglot.core.speech.understanding import heard_speaking
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice
 from janoglot.productions.models import Casting, KeptVoice
 from janoglot.productions.permissions import Anyone, edition_for, production_for, signed_in, visible_productions
@@ -41,6 +42,8 @@ class VoiceSerializer(serializers.Serializer[Data]):
     licence_at = serializers.CharField(help_text="Where the licence is written.")
     native = serializers.BooleanField(help_text="Whether it speaks the language that was asked for.")
     from_home = serializers.BooleanField(help_text="Whether that language is its own, not one of its others.")
+    understood = serializers.FloatField(allow_null=True, help_text="How much of what it says in the language asked for "
+                                        "was understood, 0 to 1, where that is not its own; null: not measured.")
     pitch_hz = serializers.FloatField()
     version = serializers.IntegerField(help_text="Of a voice that people keep, from 1 on; 0 of the catalogue's own.")
 
@@ -68,13 +71,15 @@ class KeptVoiceSerializer(VoiceSerializer):
 
 
 def voice_data(voice: Voice, language: str | None = None) -> Data:
+    heard = heard_speaking(voice.id, language) if language and not voice.is_native(language) else None
     return {
         "id": voice.id, "name": voice.name, "locale": voice.locale, "language": english_name(voice.locale),
         "accent": voice.accent, "register": voice.register, "age": voice.age, "engine": voice.engine,
         "licence": voice.licence, "commercial": voice.commercial, "licence_at": voice.licence_at,
         "native": voice.speaks(language) if language else True,
         "from_home": voice.is_native(language) if language else True,
-        "pitch_hz": voice.shaping.pitch_hz, "version": voice.version,
+        "understood": heard.understood if heard else None, "pitch_hz": voice.shaping.pitch_hz,
+        "version": voice.version,
     }
 
 

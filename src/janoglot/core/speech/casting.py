@@ -13,9 +13,12 @@ from janoglot.core.speech.catalogue import catalogue, voices_for
 from janoglot.core.speech.match import CastingProblem, Distance, far, pair_price, solve
 from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.rich_voices import HOME
+from janoglot.core.speech.understanding import heard_speaking
 from janoglot.core.speech.voices import AGES, Voice
 
 _NEAREST = 6
+_HEARD, _MISHEARD, _TAKEN = 3.0, 60.0, 6.0
+"""What an accent costs that was measured, and more for all of the sounds misheard, and for not being taken for it."""
 _ACCENT = 25.0
 """More than any one voice that is hard to tell from another: as long as there are natives, they are cast."""
 
@@ -30,10 +33,12 @@ def cast_rest(
     ``speakers`` come with the one who speaks most first. ``like`` gives each speaker's voice in another
     edition: the choice keeps near it as it is measured, and in age, so that a deep Keeper stays deep; near to how
     the speaker sounds in the source recording where that is known (``recorded``). Those who share a part
-    (``together``; None: everybody) are kept apart in sound. Voices already used are taken again only where the language has no more. Children's voices go only to who has one elsewhere, or when
-    nothing else is left. Rich voices go before light ones: they are what is delivered. Nobody is given one of the
-    voices that people keep (``kept``, by id): they are what ``taken`` and ``like`` may name. ``by`` says how far apart
-    two voices sound. Deterministic, and of all choices the one that costs least: see
+    (``together``; None: everybody) are kept apart in sound. Voices already used are taken again only where the language
+    has no more. Children's voices go only to who has one elsewhere, or when nothing else is left. Rich voices go before
+    light ones: they are what is delivered; those who are at home in the language before others, and where nobody is,
+    those who were understood best. Nobody is given one of the voices that people keep (``kept``, by id): they are what
+    ``taken`` and ``like`` may name. ``by`` says how far apart two voices sound. Deterministic, and of all choices the
+    one that costs least: see
     :func:`janoglot.core.speech.match.solve`.
 
     Raises BadInput where no voice on this machine speaks the language.
@@ -70,8 +75,10 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, recorded: V
     # A rich voice takes the accent of whichever place the words are from; a reader of that very place sounds like it.
     home = distance(language, voice.locale) if not voice.is_rich or voice.is_native(language) else 0
     cost = (0.0 if voice.is_rich else 60.0) + 1.5 * min(home, 10 if voice.is_rich else home)
-    # Of two that suit alike, whose own language it is.
-    cost += 0.0 if voice.is_native(language) else _ACCENT
+    # Of two that suit alike, whose own language it is; of others who is understood best.
+    heard = heard_speaking(voice.id, language)
+    accent = _ACCENT if heard is None else min(_ACCENT, _HEARD + _MISHEARD * heard.sounds + _TAKEN * (1 - heard.native))
+    cost += 0.0 if voice.is_native(language) else accent
     if model:
         cost += by(measure, recorded or measure_or_estimate(model))
         return cost + abs(AGES.index(voice.age) - AGES.index(model.age))
@@ -91,6 +98,9 @@ def _likely(candidates: Sequence[Voice], used: Collection[str], count: int, lang
     natives = [voice for voice in rich if voice.is_native(language)]
     if len(natives) > count:
         return natives
+    heard = [voice for voice in rich if heard_speaking(voice.id, language)]
+    if not natives and len(heard) > count:
+        return heard
     near = {voice.id for model in models for voice in sorted(
         rich, key=lambda one: by(measure_or_estimate(one), measure_or_estimate(model)))[:_NEAREST]}
     return [voice for voice in rich if voice.is_native(language) or voice.locale == HOME or voice.id in near]

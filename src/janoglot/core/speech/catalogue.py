@@ -15,6 +15,7 @@ from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.kinds import KINDS
 from janoglot.core.speech.own_voices import own_voices
 from janoglot.core.speech.rich_voices import rich_voices
+from janoglot.core.speech.understanding import heard_speaking
 from janoglot.core.speech.voices import AGES, REGISTERS, Voice, register_of
 
 _STEPS = (0.0, 1.0, -1.0, 2.0, -2.0, 1.5, -1.5, 0.5)
@@ -143,12 +144,21 @@ def kept_voice(voice_id: str, told: Mapping[str, Any]) -> Voice:
 
 
 def voices_for(language: str) -> list[Voice]:
-    """Voices that speak ``language``: rich ones, then light ones of its own region first; by register and age."""
+    """Voices that speak ``language``: rich ones, who are at home in it first, then who is understood best; then light
+    ones of its own region first; by register and age."""
     return sorted(
         (voice for voice in catalogue().values() if voice.speaks(language)),
         key=lambda v: (
-            v.engine_rank, distance(language, v.locale), REGISTERS.index(v.register), AGES.index(v.age), v.id),
+            v.engine_rank, _strangeness(v, language), distance(language, v.locale), REGISTERS.index(v.register),
+            AGES.index(v.age), v.id),
     )
+
+
+def _strangeness(voice: Voice, language: str) -> float:
+    if voice.is_native(language):
+        return 0.0
+    heard = heard_speaking(voice.id, language)
+    return 2.0 if heard is None else 1.0 + heard.sounds
 
 
 def languages() -> list[str]:

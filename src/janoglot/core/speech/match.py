@@ -17,10 +17,10 @@ from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.settings import VoiceSettings
 
 # How much each measure weighs: pitch, brightness, vocal tract (semitones), tilt (dB an octave), melody, pace
-# (semitones), and who it is by the speaker encoder (0 to 1). Fitted on 144 rich voices saying two texts each, so that the two of one
-# voice and those of different voices separate best (logistic regression, no weight below nought; docs/voices.md), and
-# scaled so that as many of the ones lie beyond ALIKE as of the others lie nearer. Where one of two voices has not been
-# heard by the encoder, what is left was fitted by itself.
+# (semitones), and who it is by the speaker encoder (0 to 1). Fitted on 144 rich voices saying two texts each, so that
+# the two of one voice and those of different voices separate best (logistic regression, no weight below nought;
+# docs/voices.md), and scaled so that as many of the ones lie beyond ALIKE as of the others lie nearer. Where one of two
+# voices has not been heard by the encoder, what is left was fitted by itself.
 _BY_EAR = (0.64, 0.34, 1.16, 1.76, 0.08, 0.18, 10.7)
 _BY_MEASURE = (0.72, 0.45, 1.59, 2.1, 0.11, 0.25)
 ALIKE = 2.2

@@ -102,8 +102,8 @@ def measure_or_estimate(voice: Voice, store: Store | None = None) -> VoiceMeasur
 
 
 # By kind of engine: what tilt (dB an octave), tract and brightness (semitones above 17.2 cm and 1 kHz) are to be
-# expected of a shaping: a constant, and what a dB of its tilt, a semitone of pitch above 126 Hz, a semitone of tract and its breath
-# add. Least squares over the voices by name that were measured.
+# expected of a shaping: a constant, and what a dB of its tilt, a semitone of pitch above 126 Hz, a semitone of tract
+# and its breath add. Least squares over the voices by name that were measured.
 _EXPECTED = {
     True: ((-6.29, 0.10, 0.16, 0.44, -1.74), (-0.32, -0.01, -0.38, 0.19, 0.60), (3.09, 0.49, 0.05, 0.41, -0.83), 4.4),
     False: ((-3.10, 0.34, -0.11, 1.19, 0.64), (0.02, 0.0, -0.09, -0.59, -2.03), (7.60, 0.76, 0.04, 0.90, 11.34), 4.8),

@@ -8,11 +8,17 @@ shipped.
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from janoglot.core.errors import BadInput
 from janoglot.core.languages import primary
+from janoglot.core.speech.heard import compare
+from janoglot.core.speech.intelligibility import sentences, understood
+from janoglot.core.speech.measures import sentence
+from janoglot.core.speech.voices import Voice
 
 SHIPPED = Path(__file__).with_name("understanding.json")
 _WORSE = 0.05
@@ -60,3 +66,34 @@ def spoken_without_home(light: frozenset[str]) -> tuple[str, ...]:
         if rich <= max(_CLEAR, other + _WORSE):
             offered.append(language)
     return tuple(sorted(offered))
+
+
+def hear(voice: Voice, language: str, texts: Sequence[str]) -> Heard:
+    """Have ``voice`` say ``texts`` and hear them. Raises RecogniserMissing."""
+    found = understood(voice, language, texts)
+    sounds = [compare(said, heard, language).error for said, heard in found.heard]
+    return Heard(round(found.error, 3), round(sum(sounds) / len(sounds), 3), round(found.native, 3))
+
+
+def measure_language(voices: Sequence[Voice], language: str, count: int = 8, best: int = 9) -> dict[str, Heard]:
+    """Every one of ``voices`` over one text, then the ``best`` of them over ``count``: whoever is understood best there.
+
+    Where there are no sentences of ours the languages' names are said. Raises RecogniserMissing.
+    """
+    try:
+        texts = list(sentences(language))
+    except BadInput:
+        texts = [sentence(language)]
+    first = {voice.id: hear(voice, language, texts[:1]) for voice in voices}
+    chosen = sorted(voices, key=lambda one: 2 * first[one.id].sounds + first[one.id].error - first[one.id].native)[:best]
+    heard = {voice.id: hear(voice, language, texts[:count]) if len(texts) > 1 else first[voice.id] for voice in chosen}
+    return dict(sorted(heard.items(), key=lambda row: row[1].sounds))
+
+
+def write_shipped(language: str, heard: dict[str, Heard]) -> None:
+    """Keep what was heard of ``language`` with the program, in the place of what was kept of it."""
+    every = {**measured(), primary(language): heard}
+    told = {tag: {voice: [one.error, one.sounds, one.native] for voice, one in rows.items()}
+            for tag, rows in sorted(every.items())}
+    SHIPPED.write_text(json.dumps(told, indent=0) + "\n", "utf-8")
+    measured.cache_clear()

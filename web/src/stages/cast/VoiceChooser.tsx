@@ -130,9 +130,9 @@ export function VoiceChooser({
     : voice.name;
   const found = voices
     .filter(fits)
-    .map((voice, index) => ({ voice, index, at: place(voice), stranger: order === "near" && !voice.from_home }))
-    // Of those that are near, who is at home in the language comes first.
-    .sort((a, b) => Number(a.stranger) - Number(b.stranger) || (a.at < b.at ? -1 : a.at > b.at ? 1 : a.index - b.index))
+    .map((voice, index) => ({ voice, index, at: place(voice), stranger: order !== "near" || voice.from_home ? 0 : voice.understood === null ? 2 : 1 }))
+    // Of those that are near, who is at home in the language comes first, then who was found to be understood in it.
+    .sort((a, b) => a.stranger - b.stranger || (a.at < b.at ? -1 : a.at > b.at ? 1 : a.index - b.index))
     .map((row) => row.voice);
   const shown = found.slice(0, SHOWN);
   const current = ownLine ? (ownLine.own?.voice || casting?.voice.id) : casting?.voice.id;
