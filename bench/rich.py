@@ -127,7 +127,8 @@ def hearing_back(engine: RichEngine, lines: list[Utterance]) -> Result:
     for samples in spoken:
         recognise(samples, RATE, "en-GB")
     seconds = sum(map(len, spoken)) / RATE
-    return Result("hearing back: processor time for a second of sound", (time.process_time() - began) / seconds, "s", 0.6,
+    took = (time.process_time() - began) / seconds
+    return Result("hearing back: processor time for a second of sound", took, "s", 0.6,
                   detail=f"[{len(lines)} lines of {seconds / len(lines):.1f} s]")
 
 

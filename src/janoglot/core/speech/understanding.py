@@ -76,7 +76,7 @@ def hear(voice: Voice, language: str, texts: Sequence[str]) -> Heard:
 
 
 def measure_language(voices: Sequence[Voice], language: str, count: int = 8, best: int = 9) -> dict[str, Heard]:
-    """Every one of ``voices`` over one text, then the ``best`` of them over ``count``: whoever is understood best there.
+    """Every one of ``voices`` over one text, then the ``best`` of them over ``count``: who is understood best there.
 
     Where there are no sentences of ours the languages' names are said. Raises RecogniserMissing.
     """
@@ -85,9 +85,13 @@ def measure_language(voices: Sequence[Voice], language: str, count: int = 8, bes
     except BadInput:
         texts = [sentence(language)]
     first = {voice.id: hear(voice, language, texts[:1]) for voice in voices}
-    chosen = sorted(voices, key=lambda one: 2 * first[one.id].sounds + first[one.id].error - first[one.id].native)[:best]
+    chosen = sorted(voices, key=lambda one: _badly(first[one.id]))[:best]
     heard = {voice.id: hear(voice, language, texts[:count]) if len(texts) > 1 else first[voice.id] for voice in chosen}
     return dict(sorted(heard.items(), key=lambda row: row[1].sounds))
+
+
+def _badly(heard: Heard) -> float:
+    return 2 * heard.sounds + heard.error - heard.native
 
 
 def write_shipped(language: str, heard: dict[str, Heard]) -> None:
