@@ -85,3 +85,18 @@ def test_without_a_recogniser_nothing_is_begun(finished: Edition, production: Pr
     hear(call, production, settings)
     assert not Job.objects.filter(kind="hear").exists()
     assert not HeardBack.objects.exists()
+
+
+def test_of_the_source_only_what_was_not_heard_right_is_told(production: Production, call: Call, settings: Any) -> None:
+    path = edition_path(production, "en-GB")
+    for speaker, voice in zip(production.speakers.order_by("id"), ("hobby", "blackcap"), strict=True):
+        call("owner", "put", f"{path}castings/{speaker.pk}/", {"voice": voice})
+    call("owner", "post", f"{path}voicings/")
+    call("owner", "post", f"{path}voicings/", {"kind": "finish"})
+    source = production.editions.get(language="en-GB")
+    line, key = next(iter(EditionState.load(source).finish_keys.items()))
+    assert call("reader", "get", f"{path}doubts/").json()["doubts"] == []
+    HeardBack.objects.create(key=key, take_id=EditionState.load(source).by_id[line][0].take.hash, language="en-GB",
+                             text="Something else.", error=0.8, otherwise=[[0, 3, "some"]], version="test")
+    assert [(one["line"], one["heard"]["text"], one["misspelt"], one["terms"])
+            for one in call("reader", "get", f"{path}doubts/").json()["doubts"]] == [(line, "Something else.", [], [])]

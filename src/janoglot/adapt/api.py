@@ -230,8 +230,6 @@ class DoubtsView(APIView):
         # With other terms or names every line is to be looked at again.
         found = current(edition, SeenMark.read(asked) if terms == ground.mark else None)
         mark = f"{found.mark}/{ground.mark}"
-        if edition.is_source:
-            return Response({"mark": mark, "whole": True, "lines": [], "doubts": []})
         return Response({"mark": mark, "whole": found.since is None, "lines": sorted(found.since or ()),
                          "doubts": doubts(found.state, ground, found.since)})
 

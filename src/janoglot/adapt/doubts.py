@@ -60,7 +60,10 @@ class Ground:
 
 def doubts(state: EditionState, ground: Ground, only: Collection[int] | None = None) -> list[Data]:
     """Of every line of an edition, or of ``only`` some, with anything to doubt. Spans are starts and lengths in
-    characters of the wording; those of terms, but for forbidden ones, of the source."""
+    characters of the wording; those of terms, but for forbidden ones, of the source. The source itself is as it was
+    written: of it there is only what was not heard right."""
+    if state.row.is_source:
+        return [{"line": line, **_NOTHING, "heard": heard} for line, heard in not_heard_right(state, only).items()]
     sources = source_words(state.row.production, only)
     rows = Wording.objects.filter(edition=state.row).exclude(doubt={})
     unsure = {line: tuple(doubt.get("words") or ()) for line, doubt in (

@@ -56,8 +56,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
                        help="how well a recogniser understands who is at home in it (takes a while)")
     table.add_argument("--rich", action="store_true", help="its rich voices rather than its light ones")
     table.add_argument("--coverage", action="store_true", help="what share of each language's sounds rich voices have")
-    table.add_argument("--tongues", action="store_true", help="find who is understood best in a language that nobody is "
-                       "at home in, and keep it with the program (takes a while)")
+    table.add_argument("--tongues", action="store_true", help="find who is understood best in a language that "
+                       "nobody is at home in, and keep it with the program (takes a while)")
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
@@ -214,7 +214,8 @@ def _measure(options: argparse.Namespace) -> int:
         heard = measure_language([voice for voice in catalogue().values() if voice.is_rich], language)
         keep_understanding(language, heard)
         for name, one in heard.items():
-            print(f"{name}: {one.error:.3f} of words otherwise, {one.sounds:.3f} of sounds; taken for it {one.native:.2f}")
+            print(f"{name}: {one.error:.3f} of words otherwise, {one.sounds:.3f} of sounds; "
+                  f"taken for it {one.native:.2f}")
     elif options.coverage:
         print(voice_table.coverage_table())
     elif options.recognise:

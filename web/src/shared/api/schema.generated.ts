@@ -505,7 +505,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The voices that speak the language, the nearest to this speaker's voice in the source first. */
+        /**
+         * @description The voices that speak the language, the nearest to this speaker in the source first: as the recording has
+         *     them, or else by the voice they are cast in there.
+         */
         get: operations["productions_editions_castings_match_list"];
         put?: never;
         post?: never;
@@ -2503,6 +2506,11 @@ export interface components {
             native: boolean;
             /** @description Whether that language is its own, not one of its others. */
             from_home: boolean;
+            /**
+             * Format: double
+             * @description How much of what it says in the language asked for was understood, 0 to 1, where that is not its own; null: not measured.
+             */
+            understood: number | null;
             /** Format: double */
             pitch_hz: number;
             /** @description Of a voice that people keep, from 1 on; 0 of the catalogue's own. */
@@ -2735,9 +2743,17 @@ export interface components {
             voice: string;
             /**
              * Format: double
-             * @description From the voice in the source; null without one.
+             * @description From the speaker in the source; null without one.
              */
             distance: number | null;
+            /**
+             * @description What the distance is from: how the speaker sounds in the source recording, or the voice cast in the source.
+             *
+             *     * `recording` - recording
+             *     * `voice` - voice
+             *     * `` -
+             */
+            nearest_to: components["schemas"]["NearestToEnum"] | components["schemas"]["BlankEnum"];
             /** @description Speakers of shared parts whom it would be hard to tell from. */
             alike: string[];
             measure: components["schemas"]["Measure"];
@@ -2901,6 +2917,13 @@ export interface components {
             /** @description The line to come after; null is the beginning. */
             behind: number | null;
         };
+        /**
+         * @description * `recording` - recording
+         *     * `voice` - voice
+         *     * `` -
+         * @enum {string}
+         */
+        NearestToEnum: "recording" | "voice";
         NewProductionRequest: {
             name: string;
         };
@@ -3543,6 +3566,11 @@ export interface components {
             native: boolean;
             /** @description Whether that language is its own, not one of its others. */
             from_home: boolean;
+            /**
+             * Format: double
+             * @description How much of what it says in the language asked for was understood, 0 to 1, where that is not its own; null: not measured.
+             */
+            understood: number | null;
             /** Format: double */
             pitch_hz: number;
             /** @description Of a voice that people keep, from 1 on; 0 of the catalogue's own. */

@@ -14,7 +14,7 @@ import { Board } from "./Board";
 import { ChosenBar } from "./ChosenBar";
 import { DraftButton } from "./DraftButton";
 import { FilesMenu } from "./FilesMenu";
-import { LookPanel, type Phrase } from "./LookPanel";
+import { LookPanel, SourcePanel, type Phrase } from "./LookPanel";
 import { useShown } from "./shown";
 import { TermsSheet } from "./TermsSheet";
 import { reason, useAdaptActions, useDoubts, useStandings } from "./useAdapt";
@@ -38,7 +38,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   const { language, direction, own_name, is_source, counts } = edition.edition;
   const readOnly = production.role === "reader";
   const standings = useStandings(production.id, language, is_source);
-  const doubts = useDoubts(production.id, language, is_source);
+  const doubts = useDoubts(production.id, language);
   const actions = useAdaptActions(production.id, language);
   const voice = useChange(production.id, (lines: number[]) => startVoicing(production.id, language, "take", lines));
   const { mutate: voiceLines } = voice;
@@ -50,7 +50,8 @@ export function AdaptStage({ production, edition, source }: StageProps) {
   const { choose } = chosen;
   const sourceWords = useMemo(() => new Map(source.lines.map((line) => [line.id, line.words])), [source.lines]);
   const reasons = useMemo(
-    () => (is_source ? [] : edition.lines.map((line) => ({ line: line.id, reason: sourceWords.get(line.id)?.trim() ? reason(line, standings.get(line.id), doubts.get(line.id)) : null }))),
+    // The source is as it was written: only how it was said is looked at.
+    () => edition.lines.map((line) => ({ line: line.id, reason: is_source ? (doubts.get(line.id)?.heard ? ("misheard" as const) : null) : sourceWords.get(line.id)?.trim() ? reason(line, standings.get(line.id), doubts.get(line.id)) : null })),
     [edition.lines, standings, doubts, sourceWords, is_source],
   );
   const partNames = useMemo(() => new Map(production.parts.map((part) => [part.id, part.name])), [production.parts]);
@@ -142,7 +143,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
             {board ? <Rows3 size={15} aria-hidden /> : <LayoutGrid size={15} aria-hidden />}
             {board ? t("adapt.lines") : t("adapt.board")}
           </Button>
-          {!board && !is_source && (
+          {!board && (
             <>
               {REASONS.map((one) => {
                 const many = count(one);
@@ -250,6 +251,7 @@ export function AdaptStage({ production, edition, source }: StageProps) {
           onApprove={approve}
         />
       )}
+      {!board && is_source && doubts.size > 0 && <SourcePanel production={production} edition={edition} line={selected} doubt={selected && doubts.get(selected.id)} actions={actions} readOnly={readOnly} />}
       <TermsSheet production={production} edition={edition} open={terms} readOnly={readOnly} onClose={() => setTerms(false)} />
     </>
   );

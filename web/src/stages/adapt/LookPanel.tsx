@@ -41,7 +41,7 @@ export function LookPanel({ production, edition, line, source, standing, doubt, 
             </h2>
             {line.notes && <p className="text-sm italic text-soft">{line.notes}</p>}
             {standing?.by && line.words.trim() && <p className="text-xs text-soft">{t(`look.since.${standing.state}`, { user: standing.by, at: standing.at ? new Date(standing.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" }) : "" })}</p>}
-            {standing?.state === "draft" && standing.origin && <p className="text-xs text-soft">{t(standing.origin === "engine" && standing.drafted_by.length ? "look.draftedBy" : `look.origin.${standing.origin}`, { percent: Math.floor((standing.score ?? 0) * 100), by: standing.drafted_by.join(" → ") })}</p>}
+            {standing?.state === "draft" && standing.origin && <p className="text-xs text-soft">{standing.origin === "engine" && standing.drafted_by.length ? t("look.draftedBy", { by: standing.drafted_by.join(" → ") }) : t(`look.origin.${standing.origin}`, { percent: Math.floor((standing.score ?? 0) * 100) })}</p>}
             {agrees !== undefined && (
               <p className="text-sm flex items-center gap-2" role="status">
                 <span className="grow">{t("look.lips")}</span>
@@ -113,6 +113,18 @@ function Misheard({ production, edition, line, heard, actions, readOnly }: {
         </Button>
       )}
     </section>
+  );
+}
+
+/** Of the source there is only how it was said: a line that was not heard right. */
+export function SourcePanel({ production, edition, line, doubt, actions, readOnly }: {
+  production: StageProps["production"]; edition: StageProps["edition"]; line: Line | undefined; doubt: Doubt | undefined; actions: AdaptActions; readOnly: boolean;
+}) {
+  const { t } = useTranslation();
+  return (
+    <aside className="w-64 xl:w-80 shrink-0 border-s border-rule bg-paper overflow-auto p-4 flex flex-col gap-4" aria-label={t("look.panel")}>
+      {line && doubt?.heard ? <Misheard production={production.id} edition={edition} line={line} heard={doubt.heard} actions={actions} readOnly={readOnly} /> : <p className="text-sm text-soft">{t("look.chooseMisheard")}</p>}
+    </aside>
   );
 }
 

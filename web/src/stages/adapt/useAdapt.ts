@@ -30,12 +30,11 @@ export function useStandings(production: number, language: string, off: boolean)
 }
 
 /** What deserves a look, by line. */
-export function useDoubts(production: number, language: string, off: boolean): ReadonlyMap<number, Doubt> {
+export function useDoubts(production: number, language: string): ReadonlyMap<number, Doubt> {
   const client = useQueryClient();
   const key = ["production", production, "doubts", language];
   const found = useQuery({
     queryKey: key,
-    enabled: !off,
     queryFn: async () => {
       const old = client.getQueryData<Schemas["Doubts"]>(key);
       const { params } = path(production, language);

@@ -230,7 +230,7 @@ export function VoiceChooser({
         </div>
         <div className="flex items-center gap-2">
           <Select aria-label={t("cast.order")} className="grow" value={order} onChange={(event) => setOrder(event.target.value as Order)}>
-            {ORDERS.map((one) => <option key={one} value={one}>{t(one === "near" && matched.data?.[0]?.nearest_to === "recording" ? "cast.nearestRecorded" : `cast.orders.${one}`)}</option>)}
+            {ORDERS.map((one) => <option key={one} value={one}>{one === "near" && matched.data?.[0]?.nearest_to === "recording" ? t("cast.nearestRecorded") : t(`cast.orders.${one}`)}</option>)}
           </Select>
           <Button aria-pressed={starred} className={starred ? "bg-tide-wash" : ""} onClick={() => setStarred(!starred)}>
             <Star size={14} aria-hidden fill={starred ? "currentColor" : "none"} />
