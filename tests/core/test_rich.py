@@ -17,7 +17,7 @@ from janoglot.core.audio.loudness import measure
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.casting import cast_rest
-from janoglot.core.speech.catalogue import catalogue, voice_named
+from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Samples, Shaping, Spoken, Utterance
 from janoglot.core.speech.engines.neural_graph import (
@@ -30,9 +30,11 @@ from janoglot.core.speech.engines.neural_graph import (
 )
 from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, rich_root
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, missing_symbols, network_symbols, tokens_of
+from janoglot.core.speech.intelligibility import sentences
 from janoglot.core.speech.rich_voices import TONGUES
 from janoglot.core.speech.takes import TakeRecipe, finish_key, make_rendition, make_sketch, make_take, read_sound
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
+from janoglot.core.speech.understanding import hear, heard_speaking
 from janoglot.core.speech.voice_table import coverage
 from janoglot.core.store import FolderStore
 from tests.core.conftest import DEMO
@@ -269,15 +271,30 @@ class TestCatalogue:
         assert {v.register for v in RICH} == {"low", "low-mid", "mid", "high-mid", "high"}
         assert all(v.speaks("es-MX") and v.speaks("ar-EG") for v in RICH)
         assert {v.locale for v in RICH if v.speaks("zh-CN")} == {"zh-CN"}, "nobody sings tones that they were not taught"
-        assert not any(v.speaks("tr-TR") for v in RICH)
+        assert not any(v.speaks("da-DK") for v in RICH), "not heard right"
         assert all("Apache-2.0" in v.licence for v in RICH)
 
-    @pytest.mark.parametrize("tag", ["en", "es", "fr", "pt", "de", "hi", "ar", "it", "pl"])
-    def test_a_language_is_offered_for_the_sounds_that_are_there(self, tag: str) -> None:
+    @pytest.mark.parametrize("tag", ["en", "es", "fr", "pt", "de", "hi", "ar", "it", "pl", "tr"])
+    def test_a_language_is_offered_for_what_is_heard_right(self, tag: str) -> None:
         assert tag in TONGUES
         share = coverage(tag)
         assert share is not None
-        assert share >= 0.98
+        assert share >= 0.9
+
+    @pytest.mark.parametrize(("tag", "error", "native"), [("de-DE", 0.12, 0.93), ("pl-PL", 0.2, 0.9)])
+    def test_where_nobody_is_at_home_who_is_understood_best_comes_first(self, tag: str, error: float,
+                                                                        native: float) -> None:
+        first = voices_for(tag)[:5]
+        found = [heard_speaking(voice.id, tag) for voice in first]
+        assert all(one is not None and one.error <= error and one.native >= native for one in found)
+        chosen = cast_rest([f"S{n}" for n in range(4)], tag, {})
+        assert all(heard_speaking(voice, tag) for voice in chosen.values())
+
+    def test_what_is_shipped_of_them_is_heard_again(self) -> None:
+        voice = voices_for("de-DE")[0]
+        again = hear(voice, "de-DE", sentences("de-DE")[:2])
+        assert again.sounds <= 0.12
+        assert again.native >= 0.8
 
     def test_of_tones_nothing_can_be_said(self) -> None:
         assert coverage("vi-VN") is None

@@ -21,8 +21,8 @@ from janoglot.core.speech.measures import sentence
 from janoglot.core.speech.voices import Voice
 
 SHIPPED = Path(__file__).with_name("understanding.json")
-_WORSE = 0.05
-_CLEAR = 0.2
+_MOST_MISHEARD = 0.4
+"""Of the sounds: beyond, a language is not offered."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,17 +55,11 @@ def heard_speaking(voice: str, language: str) -> Heard | None:
     return measured().get(primary(language), {}).get(voice)
 
 
-@cache
-def spoken_without_home(light: frozenset[str]) -> tuple[str, ...]:
-    """The languages that rich voices are offered in though none is at home there: in which the best of them was heard
-    well, or about as well as the light voice (``light``: ids of such), which is what there would be otherwise."""
-    offered = []
-    for language, rows in measured().items():
-        rich = min((heard.sounds for voice, heard in rows.items() if voice not in light), default=1.0)
-        other = min((heard.sounds for voice, heard in rows.items() if voice in light), default=0.0)
-        if rich <= max(_CLEAR, other + _WORSE):
-            offered.append(language)
-    return tuple(sorted(offered))
+def spoken_without_home() -> tuple[str, ...]:
+    """The languages that rich voices are offered in though none is at home there: those in which most of what the best
+    of them says is heard right."""
+    return tuple(language for language, rows in sorted(measured().items()) if any(
+        heard.sounds <= _MOST_MISHEARD for heard in rows.values()))
 
 
 def hear(voice: Voice, language: str, texts: Sequence[str]) -> Heard:
