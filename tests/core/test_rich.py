@@ -24,11 +24,12 @@ from janoglot.core.speech.engines.neural_graph import (
     RichVoicesMissing,
     Source,
     _joined,
+    _with_fused_norms,
     find_source,
     graph_folder,
     is_prepared,
 )
-from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, rich_root
+from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, providers, rich_root
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, missing_symbols, network_symbols, tokens_of
 from janoglot.core.speech.intelligibility import sentences
 from janoglot.core.speech.rich_voices import TONGUES
@@ -281,7 +282,7 @@ class TestCatalogue:
         assert share is not None
         assert share >= 0.9
 
-    @pytest.mark.parametrize(("tag", "error", "native"), [("de-DE", 0.12, 0.93), ("pl-PL", 0.2, 0.9)])
+    @pytest.mark.parametrize(("tag", "error", "native"), [("de-DE", 0.12, 0.93), ("pl-PL", 0.26, 0.9)])
     def test_where_nobody_is_at_home_who_is_understood_best_comes_first(self, tag: str, error: float,
                                                                         native: float) -> None:
         first = voices_for(tag)[:5]
@@ -308,7 +309,7 @@ class TestCatalogue:
 
     def test_the_same_voice_goes_on_in_another_language(self) -> None:
         like = {"Keeper": "cormorant", "Imka": "linnet"}
-        assert cast_rest(["Keeper", "Imka"], "de-DE", {}, like) == like
+        assert cast_rest(["Keeper", "Imka"], "el-GR", {}, like) == like
 
 
 class TestSketches:
@@ -343,3 +344,52 @@ class TestSketches:
             assert sketch.engine == "formant"
             assert sketch.speaks("es-MX")
             assert sketch.shaping.pitch_hz == voice_named(name).shaping.pitch_hz
+
+
+class TestProviders:
+    def test_processors_are_what_it_runs_on_and_what_comes_last(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        monkeypatch.delenv("JANOGLOT_RICH_PROVIDERS", raising=False)
+        assert providers() == ["CPUExecutionProvider"]
+        monkeypatch.setenv("JANOGLOT_RICH_PROVIDERS", " CPUExecutionProvider ,")
+        assert providers() == ["CPUExecutionProvider"]
+
+    def test_what_this_runtime_does_not_have_is_said(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        monkeypatch.setenv("JANOGLOT_RICH_PROVIDERS", "AbacusExecutionProvider")
+        with pytest.raises(EngineError, match="cannot run on AbacusExecutionProvider here.*CPUExecutionProvider"):
+            providers()
+
+
+class TestNorms:
+    def test_one_node_does_what_nine_did(self) -> None:
+        """A normalisation over time by a style, written out as the network has it, and fused."""
+        import onnx
+        import onnxruntime
+        from onnx import TensorProto, helper, numpy_helper
+
+        def node(kind: str, inputs: list[str], output: str) -> Any:
+            return helper.make_node(kind, inputs, [output], output)
+
+        axis, epsilon = np.array([2], np.int64), np.array(1e-5, np.float32)
+        nodes = [
+            node("ReduceMean", ["x", "axis"], "mean"), node("Sub", ["x", "mean"], "centred"),
+            node("Mul", ["centred", "centred"], "square"), node("ReduceMean", ["square", "axis"], "variance"),
+            node("Add", ["variance", "epsilon"], "safe"), node("Sqrt", ["safe"], "deviation"),
+            node("Div", ["centred", "deviation"], "even"), node("Mul", ["gamma", "even"], "scaled"),
+            node("Add", ["scaled", "beta"], "out")]
+        shape = {"x": [1, 3, 40], "gamma": [1, 3, 1], "beta": [1, 3, 1], "out": [1, 3, 40]}
+        value = {name: helper.make_tensor_value_info(name, TensorProto.FLOAT, of) for name, of in shape.items()}
+        graph = helper.make_graph(nodes, "norm", [value["x"], value["gamma"], value["beta"]], [value["out"]], [
+            numpy_helper.from_array(axis, "axis"), numpy_helper.from_array(epsilon, "epsilon")])
+        model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", 18)], ir_version=8)
+        chance = np.random.default_rng(5)
+        given = {name: chance.standard_normal(shape[name]).astype(np.float32) for name in ("x", "gamma", "beta")}
+
+        def run() -> Any:
+            session = onnxruntime.InferenceSession(model.SerializeToString(), providers=["CPUExecutionProvider"])
+            return session.run(None, given)[0]
+
+        before = run()
+        _with_fused_norms(model)
+        assert [one.op_type for one in model.graph.node] == ["Squeeze", "Squeeze", "InstanceNormalization"]
+        assert np.abs(run() - before).max() < 1e-5
+        onnx.checker.check_model(model)

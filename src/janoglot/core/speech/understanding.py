@@ -21,6 +21,7 @@ from janoglot.core.speech.measures import sentence
 from janoglot.core.speech.voices import Voice
 
 SHIPPED = Path(__file__).with_name("understanding.json")
+_FEWEST = 5
 _MOST_MISHEARD = 0.4
 """Of the sounds: beyond, a language is not offered."""
 
@@ -51,8 +52,10 @@ def measured() -> dict[str, dict[str, Heard]]:
 
 @cache
 def heard_speaking(voice: str, language: str) -> Heard | None:
-    """What was measured of a voice of the catalogue in a language that is not its own; None where nothing was."""
-    return measured().get(primary(language), {}).get(voice)
+    """What was measured of a voice of the catalogue in a language that is not its own; None where nothing was, or where
+    so few voices were measured that it says something of the language alone."""
+    rows = measured().get(primary(language), {})
+    return rows.get(voice) if len(rows) >= _FEWEST else None
 
 
 def spoken_without_home() -> tuple[str, ...]:

@@ -34,7 +34,7 @@ const LETTERS_A_SECOND = 14.5;
 export function voiceHome(voice: Voice, t: TFunction) {
   if (voice.version) return voice.version > 1 ? t("cast.keptVersion", { version: voice.version }) : t("cast.kept");
   if (voice.engine !== "rich") return voice.accent;
-  if (!voice.from_home && voice.understood !== null) return t("cast.understoodTo", { percent: Math.round(100 * voice.understood) });
+  if (!voice.from_home && voice.understood !== null) return t("cast.understoodTo", { percent: Math.floor(100 * voice.understood) });
   if (!voice.from_home) return t("cast.accentOf", { language: voice.language.replace(/\s*\(.*\)$/, "") });
   return [t("cast.engine.rich"), voice.accent].filter(Boolean).join(", ");
 }

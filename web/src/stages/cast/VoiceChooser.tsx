@@ -22,6 +22,12 @@ const MOST_COMPARED = 4;
 const RECENT = "janoglot.recent-voices";
 const MOST_RECENT = 12;
 
+/** Who is at home in the language comes first, then who was found to be understood in it; light voices behind them. */
+function strangeness(voice: Voice) {
+  if (voice.from_home) return voice.engine === "formant" ? 2 : 0;
+  return voice.understood === null ? 3 : 1;
+}
+
 type Order = (typeof ORDERS)[number];
 
 function recentVoices(): string[] {
@@ -130,8 +136,7 @@ export function VoiceChooser({
     : voice.name;
   const found = voices
     .filter(fits)
-    .map((voice, index) => ({ voice, index, at: place(voice), stranger: order !== "near" || voice.from_home ? 0 : voice.understood === null ? 2 : 1 }))
-    // Of those that are near, who is at home in the language comes first, then who was found to be understood in it.
+    .map((voice, index) => ({ voice, index, at: place(voice), stranger: order === "near" ? strangeness(voice) : 0 }))
     .sort((a, b) => a.stranger - b.stranger || (a.at < b.at ? -1 : a.at > b.at ? 1 : a.index - b.index))
     .map((row) => row.voice);
   const shown = found.slice(0, SHOWN);

@@ -88,6 +88,8 @@ _VOICED = 10.0
 _LOCALES = {"a": "en-US", "b": "en-GB", "e": "es-ES", "f": "fr-FR", "h": "hi-IN", "i": "it-IT", "j": "ja-JP",
             "p": "pt-BR", "z": "zh-CN"}
 """The public voice files name a style by its language, f or m, and a name: ``af_name``."""
+_THROAT = "عح"
+"""Letters whose sounds are put into others than they were at first."""
 _REFERENCE = "ðɪ ˈOld klˈɑk stˈændz æt ðɪ ˈɛnd ʌv ðə hˈɑɹbəɹ wˈɔl. I hæv nˈɛvəɹ sˈin ðə wˈɔTəɹ sˌO hˈI."
 
 
@@ -258,6 +260,8 @@ class RichEngine:
         """Part of a recipe: how words are read, where that is otherwise than by the formant engine; "" where not."""
         if primary(language) == ENGLISH and has_heteronyms(words):
             return HETERONYMS
+        if primary(language) == "ar" and any(letter in words for letter in _THROAT):
+            return "throat 1"
         if primary(language) == MANDARIN and is_read_otherwise(words):
             return LIGHT
         return READING if primary(language) == JAPANESE and can_read_japanese() else ""

@@ -30,6 +30,8 @@ _ENGLISH = {
     "eɪ": "A", "aɪ": "I", "ɔɪ": "Y", "aʊ": "W", "oʊ": "O", "əʊ": "Q", "əl": "ᵊl", "ɚ": "əɹ", "ɝ": "ɜɹ", "ɐ": "ə",
     "r": "ɹ", "ʲ": "", "n̩": "ᵊn",
 }
+_ARABIC = {"ʕ": "ɑ", "ħ": "x"}
+"""Of what was tried for the two sounds of the throat that the network lacks, what was understood best."""
 _AMERICAN = {"ɜː": "ɜɹ", "ɾ": "T", "ː": ""}
 _DIACRITICS = {"̩", "̪", "̝", "̞", "̟", "̠", "̈", "̥", "̬", "̚", "͡", "̯", "̃̃", "ˑ", "̆", "ʷ", "ˠ", "ˤ", "ʼ", "͈"}
 """Shades that the vocabulary does not have: dropped, and not counted as missing."""
@@ -86,6 +88,8 @@ def network_symbols(ipa: str, locale: str, nearest: bool = True) -> str:
         table |= _ENGLISH
         if locale.startswith("en-US"):
             table |= _AMERICAN
+    if primary(locale) == "ar" and nearest:
+        table |= _ARABIC
     plain = _composed(ipa.replace(" ", "").replace("͡", "").replace("_", ""))
     keys = sorted(table, key=len, reverse=True)
     return re.sub("|".join(map(re.escape, keys)), lambda match: table[match[0]], plain)
