@@ -22,15 +22,16 @@ from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.japanese import japanese_words
 from janoglot.core.speech.engines.mandarin import mandarin_words
 from janoglot.core.speech.engines.neural_graph import find_source
-from janoglot.core.speech.engines.rich import RichEngine, natives_missing, rich_root
+from janoglot.core.speech.engines.rich import RichEngine, natives_missing
 from janoglot.core.speech.intelligibility import error_rate, sentences, understood, units_of
 from janoglot.core.speech.match import ALIKE, far
 from janoglot.core.speech.measures import known_measure
 from janoglot.core.speech.native_voices import native_voices
-from janoglot.core.speech.recogniser import RecogniserMissing, prepare_recogniser, recognise, recogniser_root, taken_for
+from janoglot.core.speech.recogniser import RecogniserMissing, prepare_recogniser, recognise, taken_for
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voice_table import at_home
 from janoglot.core.speech.voices import Voice
+from janoglot.core.speech.weights import weights_root
 
 WANTED = {"en-US": 22, "en-GB": 16, "es": 12, "fr-FR": 10, "it-IT": 10, "pt-BR": 10, "hi-IN": 10, "ja-JP": 10, "zh-CN": 12}
 
@@ -78,8 +79,8 @@ class TestCast:
         assert near[0] > ALIKE, near
 
     def test_without_their_styles_all_else_works_and_that_is_said(self, tmp_path: Path) -> None:
-        assert (natives_missing(), find_source(rich_root()).natives is None) == ("", False)
-        (tmp_path / "rich").symlink_to(rich_root() / "rich")
+        assert (natives_missing(), find_source(weights_root()).natives is None) == ("", False)
+        (tmp_path / "rich").symlink_to(weights_root() / "rich")
         code = ("from janoglot.core.speech.catalogue import catalogue\nfrom janoglot.core.speech.engines.rich import natives_missing\n"
                 "rich = [v for v in catalogue().values() if v.is_rich]\nprint(len(rich), {v.locale for v in rich}, natives_missing())")
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={**os.environ, "JANOGLOT_RICH_ROOT": str(tmp_path)})
@@ -145,6 +146,6 @@ class TestHearing:
     def test_what_is_missing_is_said(self, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
         monkeypatch.setenv("JANOGLOT_RECOGNISER", str(tmp_path / "none"))
         with pytest.raises(RecogniserMissing, match="no recogniser's model"):
-            prepare_recogniser(recogniser_root())
+            prepare_recogniser(weights_root())
         with pytest.raises(BadInput, match="no sentences to measure"):
             sentences("haw")

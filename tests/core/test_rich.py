@@ -29,7 +29,7 @@ from janoglot.core.speech.engines.neural_graph import (
     graph_folder,
     is_prepared,
 )
-from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, providers, rich_root
+from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, providers
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, missing_symbols, network_symbols, tokens_of
 from janoglot.core.speech.intelligibility import sentences
 from janoglot.core.speech.rich_voices import TONGUES
@@ -37,6 +37,7 @@ from janoglot.core.speech.takes import TakeRecipe, finish_key, make_rendition, m
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
 from janoglot.core.speech.understanding import hear, heard_speaking
 from janoglot.core.speech.voice_table import coverage
+from janoglot.core.speech.weights import weights_root
 from janoglot.core.store import FolderStore
 from tests.core.conftest import DEMO
 from tests.core.shapes import apart
@@ -69,9 +70,9 @@ def onsets(samples: Samples, rate: int) -> np.ndarray:
 class TestSetUp:
     def test_the_parts_are_made_once_and_named_by_their_recipe(self) -> None:
         source = find_source()
-        folder = graph_folder(source, rich_root())
+        folder = graph_folder(source, weights_root())
         assert is_prepared(folder)
-        assert graph_folder(replace(source, checksum="0" * 64), rich_root()) != folder
+        assert graph_folder(replace(source, checksum="0" * 64), weights_root()) != folder
 
     def test_what_is_missing_is_said_with_what_to_do(self, monkeypatch: pytest.MonkeyPatch) -> None:
         monkeypatch.setenv("JANOGLOT_RICH_MODEL", "/nowhere/model.onnx")

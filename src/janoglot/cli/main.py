@@ -21,11 +21,12 @@ from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
 from janoglot.core.speech.catalogue import catalogue, languages
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
-from janoglot.core.speech.engines.rich import natives_missing, rich_missing, rich_root
+from janoglot.core.speech.engines.rich import natives_missing, rich_missing
 from janoglot.core.speech.measures import SHIPPED, write_shipped
-from janoglot.core.speech.recogniser import prepare_recogniser, recogniser_root
+from janoglot.core.speech.recogniser import prepare_recogniser
 from janoglot.core.speech.understanding import measure_language
 from janoglot.core.speech.understanding import write_shipped as keep_understanding
+from janoglot.core.speech.weights import weights_root
 from janoglot.core.store import atomic_file
 
 
@@ -245,12 +246,12 @@ def _drafting(options: argparse.Namespace) -> int:
 
 
 def _prepare(options: argparse.Namespace) -> int:
-    prepare(rich_root())
+    prepare(weights_root())
     return 0
 
 
 def _prepare_recogniser(options: argparse.Namespace) -> int:
-    print(prepare_recogniser(recogniser_root()))
+    print(prepare_recogniser(weights_root()))
     return 0
 
 

@@ -111,7 +111,7 @@ Jandaia      20s   201 1.06  3    0   0 1.03  1.1  pf_dora8 if_sara2
 Gaturamo     child 272 1.22  3    0   0 1.02  1.2  pf_dora7 ef_dora3
 
 hi-IN
-Ullu         60s    96 0.92 -3    0 0.2 0.95 0.95  hm_omega6 hm_psi4
+Ullu         60s   103 0.94 -3    0 0.2 0.95 0.95  hm_omega6 hm_psi4
 Sarus        50s   116 0.97 -7    0 0.3 0.98 0.95  hm_psi
 Chakor       40s   117    1  1    0   0    1    1  hm_omega
 Shikra       30s   122    1  2    0   0 1.02    1  hm_psi

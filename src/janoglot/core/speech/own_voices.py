@@ -16,10 +16,10 @@ from janoglot.core.speech.acoustics import measure_voice
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Engine, Shaping, Utterance
 from janoglot.core.speech.engines.festival import FestivalEngine
-from janoglot.core.speech.engines.rich import rich_root
 from janoglot.core.speech.engines.vits import NEUTRAL, VitsEngine
 from janoglot.core.speech.measures import sentence
 from janoglot.core.speech.voices import Voice, register_of
+from janoglot.core.speech.weights import weights_root
 
 log = logging.getLogger(__name__)
 
@@ -61,7 +61,7 @@ def _files() -> Iterator[Voice]:
 
 def _own_pitch(engine: Engine, base: str, locale: str) -> float | None:
     """The middle of its melody, heard once and kept; None for a voice that says nothing."""
-    place = rich_root() / "voices-heard.json"
+    place = weights_root() / "voices-heard.json"
     known: dict[str, float] = {}
     with suppress(OSError, ValueError):
         known = json.loads(place.read_text())

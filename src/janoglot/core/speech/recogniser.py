@@ -24,6 +24,7 @@ import soxr
 from janoglot.core.errors import EngineError
 from janoglot.core.languages import primary
 from janoglot.core.speech.engines.base import Samples
+from janoglot.core.speech.weights import package_folder, weights_root
 
 RATE = 16_000
 """Samples a second that it hears."""
@@ -50,18 +51,11 @@ def model_folder(root: Path) -> Path:
     return Path(own) if own else root / "recogniser" / CHECKSUM[:16]
 
 
-def recogniser_root() -> Path:
-    for name in ("JANOGLOT_RICH_ROOT", "JANOGLOT_VAR"):
-        if os.environ.get(name):
-            return Path(os.environ[name])
-    return Path.home() / ".cache" / "janoglot"
-
-
 def recogniser_missing() -> str:
     """What is missing to hear with, in a sentence; "" where all is there."""
     if importlib.util.find_spec("faster_whisper") is None or importlib.util.find_spec("ctranslate2") is None:
         return "The recogniser is not installed."
-    if not (model_folder(recogniser_root()) / "model.bin").is_file():
+    if not (model_folder(weights_root()) / "model.bin").is_file():
         return "The recogniser's model is not set up."
     return ""
 
@@ -74,7 +68,7 @@ def prepare_recogniser(root: Path) -> Path:
         return folder
     if os.environ.get("JANOGLOT_RECOGNISER"):
         raise RecogniserMissing("There is no recogniser's model at {place}.", place=str(folder))
-    places = [_package_folder(name) for name in _PARTS]
+    places = [package_folder(name) for name in _PARTS]
     parts = [place / "data" / f"model.bin.part{number}" for number, place in enumerate(places, 1) if place]
     if len(parts) < len(_PARTS) or not all(part.is_file() for part in parts):
         raise RecogniserMissing("The recogniser's weights are missing: a package with them is not installed.")
@@ -99,13 +93,6 @@ def prepare_recogniser(root: Path) -> Path:
     return folder
 
 
-def _package_folder(name: str) -> Path | None:
-    # Found, not imported: the packages' own code is not run.
-    spec = importlib.util.find_spec(name)
-    found = list(spec.submodule_search_locations or ()) if spec else []
-    return Path(found[0]) if found else None
-
-
 def recogniser_version() -> str:
     """Part of what is kept of what was heard: another model may hear otherwise."""
     own = os.environ.get("JANOGLOT_RECOGNISER")
@@ -123,7 +110,7 @@ def _model() -> Any:
     if missing:
         raise RecogniserMissing(missing)
     threads = int(os.environ.get("JANOGLOT_HEAR_THREADS", "1"))
-    return WhisperModel(str(model_folder(recogniser_root())), device=os.environ.get("JANOGLOT_HEAR_DEVICE", "cpu"),
+    return WhisperModel(str(model_folder(weights_root())), device=os.environ.get("JANOGLOT_HEAR_DEVICE", "cpu"),
                         compute_type=os.environ.get("JANOGLOT_HEAR_TYPE", "int8"), cpu_threads=threads, num_workers=1,
                         local_files_only=True)
 

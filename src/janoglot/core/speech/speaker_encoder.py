@@ -14,7 +14,6 @@ import hashlib
 import importlib.util
 import io
 import math
-import os
 import pickle
 import struct
 import tempfile
@@ -30,6 +29,7 @@ import soxr
 
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines.base import Samples
+from janoglot.core.speech.weights import package_folder, weights_root
 
 Floats = npt.NDArray[np.float32]
 
@@ -56,20 +56,9 @@ class EncoderMissing(EngineError):
     hint = "Run ./janoglot rich where the Python packages can be had."
 
 
-def encoder_root() -> Path:
-    for name in ("JANOGLOT_RICH_ROOT", "JANOGLOT_VAR"):
-        if os.environ.get(name):
-            return Path(os.environ[name])
-    return Path.home() / ".cache" / "janoglot"
-
-
 def _weights() -> Path | None:
-    # Found, not imported: the package's own code is not run.
-    spec = importlib.util.find_spec(_PACKAGE)
-    for place in (spec.submodule_search_locations or ()) if spec else ():
-        if (Path(place) / _FILE).is_file():
-            return Path(place) / _FILE
-    return None
+    folder = package_folder(_PACKAGE)
+    return folder / _FILE if folder and (folder / _FILE).is_file() else None
 
 
 @cache
@@ -228,7 +217,7 @@ def _session() -> Any:
     options.intra_op_num_threads = 1
     options.inter_op_num_threads = 1
     options.log_severity_level = 3
-    return onnxruntime.InferenceSession(str(prepare_encoder(encoder_root())), options, ["CPUExecutionProvider"])
+    return onnxruntime.InferenceSession(str(prepare_encoder(weights_root())), options, ["CPUExecutionProvider"])
 
 
 def speaker_vector(samples: Samples, rate: int) -> Floats:

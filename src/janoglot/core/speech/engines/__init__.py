@@ -49,10 +49,10 @@ def _engine_named(name: str) -> Engine:
 
         return RichEngine(formant_engine())
     if name == "vits":
-        from janoglot.core.speech.engines.rich import rich_root
         from janoglot.core.speech.engines.vits import VitsEngine
+        from janoglot.core.speech.weights import weights_root
 
-        return VitsEngine(formant_engine(), rich_root())
+        return VitsEngine(formant_engine(), weights_root())
     if name == "festival":
         from janoglot.core.speech.engines.festival import FestivalEngine
 

@@ -14,7 +14,6 @@ Made once under ``var/``, and again only when the recipe (the weights or this mo
 from __future__ import annotations
 
 import hashlib
-import importlib.util
 import json
 import os
 import shutil
@@ -29,6 +28,7 @@ import numpy as np
 
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
+from janoglot.core.speech.weights import package_folder
 
 GRAPH_VERSION = 1
 """Part of every take's recipe: raise it with any change to what is heard of what this module makes."""
@@ -90,7 +90,7 @@ def find_source(root: Path | None = None) -> Source:
     is where set-up keeps further styles. Raises RichVoicesMissing.
     """
     natives = native_styles(root) if root and any(native_styles(root).glob("*.bin")) else None
-    tables = _package_folder(_TABLES)
+    tables = package_folder(_TABLES)
     vocabulary = tables / "data" / "vocab.json" if tables else None
     if vocabulary is None or not vocabulary.is_file():
         raise RichVoicesMissing(_MISSING, what="the package with the voice tables is not installed")
@@ -105,19 +105,12 @@ def find_source(root: Path | None = None) -> Source:
         return Source((Path(model),), "", styles, vocabulary, natives)
     parts = []
     for name in _WEIGHTS:
-        folder = _package_folder(name)
+        folder = package_folder(name)
         if folder is None or not (folder / "part.bin").is_file():
             raise RichVoicesMissing(_MISSING, what="a package with weights is not installed")
         parts.append(folder / "part.bin")
     checksum = (vocabulary.parent / "model.sha256").read_text().strip()
     return Source(tuple(parts), checksum, styles, vocabulary, natives)
-
-
-def _package_folder(name: str) -> Path | None:
-    # Found, not imported: the packages' own code is not run.
-    spec = importlib.util.find_spec(name)
-    found = list(spec.submodule_search_locations or ()) if spec else []
-    return Path(found[0]) if found else None
 
 
 def graph_folder(source: Source, root: Path) -> Path:

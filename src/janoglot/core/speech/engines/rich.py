@@ -18,7 +18,6 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -60,6 +59,7 @@ from janoglot.core.speech.engines.neural_graph import (
 )
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, tokens_of
 from janoglot.core.speech.trimming import at_kept_loudness
+from janoglot.core.speech.weights import weights_root
 
 Floats = npt.NDArray[np.float32]
 Counts = npt.NDArray[np.int64]
@@ -133,21 +133,13 @@ class _Timed:
 _Plan = tuple[_Timed, ...]
 
 
-def rich_root() -> Path:
-    """Where the network's parts are kept. ``JANOGLOT_RICH_ROOT`` lets several data folders share them."""
-    for name in ("JANOGLOT_RICH_ROOT", "JANOGLOT_VAR"):
-        if os.environ.get(name):
-            return Path(os.environ[name])
-    return Path.home() / ".cache" / "janoglot"
-
-
 def rich_missing() -> str:
     """What is missing for the rich voices, in a sentence; "" where all is there."""
     try:
         source = find_source()
     except RichVoicesMissing as error:
         return str(error)
-    if not is_prepared(graph_folder(source, rich_root())):
+    if not is_prepared(graph_folder(source, weights_root())):
         return "The rich voices are not set up yet."
     return ""
 
@@ -156,7 +148,7 @@ def natives_missing() -> str:
     """What is missing of those who speak their own language, in a sentence; "" where all is there, or nothing is."""
     if rich_missing():
         return ""
-    if find_source(rich_root()).natives is None:
+    if find_source(weights_root()).natives is None:
         return "Voices at home in other languages than Japanese are not set up: their styles could not be fetched."
     readers = (("Mandarin", can_read_mandarin()), ("Japanese", can_read_japanese()))
     absent = [name for name, there in readers if not there]
@@ -175,7 +167,7 @@ class RichEngine:
 
         Raises RichVoicesMissing.
         """
-        self._source = find_source(rich_root())
+        self._source = find_source(weights_root())
         self._threads = threads or int(os.environ.get("JANOGLOT_RICH_THREADS", "1"))
         self._phonemes = phonemes
         own = self._source.checksum or recipe_hash("own", name=self._source.model[0].name,
@@ -374,7 +366,7 @@ class RichEngine:
         options.intra_op_num_threads = self._threads
         options.inter_op_num_threads = 1
         options.log_severity_level = 3
-        folder = prepare(rich_root())
+        folder = prepare(weights_root())
         return onnxruntime.InferenceSession(str(folder / f"{part}.onnx"), options, providers())
 
 
