@@ -230,14 +230,14 @@ class TestCasting:
     def test_a_translation_sounds_like_the_source(self) -> None:
         like = {"Keeper": "curlew", "Imka": "wren", "Pell": "siskin", "Narrator": "plover"}
         chosen = {name: voice_named(v) for name, v in cast_rest(self.SPEAKERS, "de-DE", {}, like).items()}
-        assert chosen["Keeper"].register == "low"
+        assert chosen["Keeper"].register in ("low", "low-mid")
         assert chosen["Imka"].age == "child"
         assert chosen["Keeper"].shaping.pitch_hz < chosen["Narrator"].shaping.pitch_hz < chosen["Imka"].shaping.pitch_hz
 
     def test_rich_voices_go_first_and_then_the_own_region(self) -> None:
         assert voice_named(cast_rest(["Keeper"], "pt-BR", {})["Keeper"]).is_rich
-        # Turkish is no language of the rich voices.
-        assert voice_named(cast_rest(["Keeper"], "tr-TR", {})["Keeper"]).locale.startswith("tr")
+        # Danish is no language of the rich voices.
+        assert voice_named(cast_rest(["Keeper"], "da-DK", {})["Keeper"]).locale.startswith("da")
         rich = {v.id for v in catalogue().values() if v.is_rich}
         assert voice_named(cast_rest(["Keeper"], "pt-BR", {}, avoid=rich)["Keeper"]).locale == "pt-BR"
 

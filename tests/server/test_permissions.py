@@ -20,7 +20,7 @@ READ, WRITE = "members", "writers"
 ENDPOINTS = [
     ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
     ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
-    ("get", "{p}deliveries/", None, READ), ("get", "{e}lines/{line}/heard/", None, READ), ("put", "{e}lines/{line}/heard/", {"right": True}, WRITE), ("get", "{p}unheld/?file=script.srt", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
+    ("get", "{p}deliveries/", None, READ), ("get", "{e}lines/{line}/heard/", None, READ), ("get", "{e}lines/{line}/stave/", None, READ), ("put", "{e}lines/{line}/heard/", {"right": True}, WRITE), ("get", "{p}unheld/?file=script.srt", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
     ("get", "{p}files/{file}/", None, READ), ("get", "{p}files/{file}/content", None, READ),
     ("get", "{e}", None, READ), ("patch", "{e}timing/", {"settings": {"pace": 1.1}}, WRITE),
     ("patch", "{e}timing/lines/", {"lines": [0], "own": {"mode": "run"}}, WRITE), ("get", "{e}timing/lines/{line}/cures/", None, READ),

@@ -71,7 +71,7 @@ class KeptVoiceSerializer(VoiceSerializer):
 
 
 def voice_data(voice: Voice, language: str | None = None) -> Data:
-    heard = heard_speaking(voice.id, language) if language and not voice.is_native(language) else None
+    heard = heard_speaking(voice.base, language) if language and not voice.is_native(language) else None
     return {
         "id": voice.id, "name": voice.name, "locale": voice.locale, "language": english_name(voice.locale),
         "accent": voice.accent, "register": voice.register, "age": voice.age, "engine": voice.engine,

@@ -76,7 +76,7 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, recorded: V
     home = distance(language, voice.locale) if not voice.is_rich or voice.is_native(language) else 0
     cost = (0.0 if voice.is_rich else 60.0) + 1.5 * min(home, 10 if voice.is_rich else home)
     # Of two that suit alike, whose own language it is; of others who is understood best.
-    heard = heard_speaking(voice.id, language)
+    heard = heard_speaking(voice.base, language)
     accent = _ACCENT if heard is None else min(_ACCENT, _HEARD + _MISHEARD * heard.sounds + _TAKEN * (1 - heard.native))
     cost += 0.0 if voice.is_native(language) else accent
     if model:
@@ -98,7 +98,7 @@ def _likely(candidates: Sequence[Voice], used: Collection[str], count: int, lang
     natives = [voice for voice in rich if voice.is_native(language)]
     if len(natives) > count:
         return natives
-    heard = [voice for voice in rich if heard_speaking(voice.id, language)]
+    heard = [voice for voice in rich if heard_speaking(voice.base, language)]
     if not natives and len(heard) > count:
         return heard
     near = {voice.id for model in models for voice in sorted(

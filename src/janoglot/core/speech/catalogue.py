@@ -154,11 +154,15 @@ def voices_for(language: str) -> list[Voice]:
     )
 
 
+_ACCENT = 0.1
+"""What it weighs to be taken for another language, against being misheard."""
+
+
 def _strangeness(voice: Voice, language: str) -> float:
     if voice.is_native(language):
         return 0.0
-    heard = heard_speaking(voice.id, language)
-    return 2.0 if heard is None else 1.0 + heard.sounds
+    heard = heard_speaking(voice.base, language)
+    return 2.0 if heard is None else 1.0 + heard.sounds + _ACCENT * (1.0 - heard.native)
 
 
 def languages() -> list[str]:

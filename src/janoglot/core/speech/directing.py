@@ -11,17 +11,23 @@ from typing import Any, Literal
 import regex
 
 from janoglot.core.errors import BadInput
-from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.engines.base import Delivery, WordMark
 
-MarkKind = Literal["stress", "pause"]
-MARK_BOUNDS: dict[MarkKind, tuple[float, float]] = {"stress": (0.1, 2.0), "pause": (0.02, 10.0)}
-"""By kind: how much a stress is (1: plainly), how many seconds a pause."""
+MarkKind = Literal["stress", "pause", "gap", "pace", "lift", "level", "turn", "range"]
+MARK_BOUNDS: dict[MarkKind, tuple[float, float]] = {
+    "stress": (-1.0, 2.0), "pause": (0.02, 10.0), "gap": (0.0, 10.0), "pace": (0.5, 2.0), "lift": (-8.0, 8.0),
+    "level": (-18.0, 12.0), "turn": (-8.0, 8.0), "range": (0.0, 3.0)}
+"""By kind: how much a stress is (1: plainly, −1: played down), how many seconds a pause adds and a gap lasts, and the
+amounts of :class:`janoglot.core.speech.engines.base.WordMark`."""
+_NOTHING: dict[MarkKind, float] = {"stress": 0.0, "pace": 1.0, "lift": 0.0, "level": 0.0, "turn": 0.0, "range": 1.0}
+"""By kind, the amount that changes nothing: such a mark is none."""
 MOST_MARKS = 200
 
 
 @dataclass(frozen=True, slots=True)
 class DirectionMark:
-    """A stress on ``count`` words from the word numbered ``word`` (from 0) on, or a pause before that word."""
+    """What is directed of ``count`` words from the word numbered ``word`` (from 0) on; of a pause or a gap, before that
+    word."""
 
     kind: MarkKind
     word: int
@@ -41,13 +47,14 @@ def marks_of(told: Iterable[Mapping[str, Any]], text: str) -> tuple[DirectionMar
     for one in told:
         kind, word, amount, words = one.get("kind"), one.get("word"), one.get("amount", 1.0), one.get("count", 1)
         if kind not in MARK_BOUNDS:
-            raise BadInput("A word is stressed, or a pause is made before it; not “{kind}”.", kind=str(kind)[:20])
+            raise BadInput("Nothing of the kind “{kind}” can be directed of a word.", kind=str(kind)[:20])
         low, high = MARK_BOUNDS[kind]
         if not isinstance(word, int) or not isinstance(words, int) or not 0 <= word < word + words <= count:
             raise BadInput("This line has {count} words: there is no such word to mark.", count=count)
         if not isinstance(amount, int | float) or isinstance(amount, bool) or not low <= amount <= high:
             raise BadInput("“{name}” must lie between {low} and {high}.", name=kind, low=low, high=high)
-        found.append(DirectionMark(kind, word, float(amount), words))
+        if amount != _NOTHING.get(kind):
+            found.append(DirectionMark(kind, word, round(float(amount), 3), words))
     if len(found) > MOST_MARKS:
         raise BadInput("One line may have {most} marks at most.", most=MOST_MARKS)
     return tuple(sorted(set(found), key=lambda mark: (mark.word, mark.kind, mark.count)))
@@ -87,13 +94,16 @@ def directed(delivery: Delivery, marks: Sequence[DirectionMark], text: str) -> D
     for word in words_of(text):
         spans.append((at, at + len(word)))
         at += len(word) + 1
-    stresses, pauses = [], []
+    stresses, pauses, others = [], [], []
     for mark in marks:
         if mark.word + mark.count > len(spans):
             continue
         begin, end = spans[mark.word][0], spans[mark.word + mark.count - 1][1]
         if mark.kind == "stress":
             stresses.append((begin, end - begin, mark.amount))
-        else:
+        elif mark.kind == "pause":
             pauses.append((begin, mark.amount))
-    return replace(delivery, emphasis=(*delivery.emphasis, *stresses), pauses_at=(*delivery.pauses_at, *pauses))
+        else:
+            others.append(WordMark(mark.kind, begin, 0 if mark.kind == "gap" else end - begin, mark.amount))
+    return replace(delivery, emphasis=(*delivery.emphasis, *stresses), pauses_at=(*delivery.pauses_at, *pauses),
+                   marks=(*delivery.marks, *others))

@@ -43,7 +43,7 @@ class Heard:
 
 @cache
 def measured() -> dict[str, dict[str, Heard]]:
-    """By language, then by voice: what was heard, the best understood first. The light voice of a language is in it."""
+    """By language, then by what a voice is a blend of: what was heard, the best understood first."""
     if not SHIPPED.exists():
         return {}
     told = json.loads(SHIPPED.read_text("utf-8"))
@@ -51,11 +51,11 @@ def measured() -> dict[str, dict[str, Heard]]:
 
 
 @cache
-def heard_speaking(voice: str, language: str) -> Heard | None:
-    """What was measured of a voice of the catalogue in a language that is not its own; None where nothing was, or where
-    so few voices were measured that it says something of the language alone."""
+def heard_speaking(base: str, language: str) -> Heard | None:
+    """What was measured of a voice of this blend in a language that is not its own: how it is shaped tells less. None
+    where nothing was, or where so few were measured that it says something of the language alone."""
     rows = measured().get(primary(language), {})
-    return rows.get(voice) if len(rows) >= _FEWEST else None
+    return rows.get(base) if len(rows) >= _FEWEST else None
 
 
 def spoken_without_home() -> tuple[str, ...]:
@@ -83,7 +83,8 @@ def measure_language(voices: Sequence[Voice], language: str, count: int = 8, bes
         texts = [sentence(language)]
     first = {voice.id: hear(voice, language, texts[:1]) for voice in voices}
     chosen = sorted(voices, key=lambda one: _badly(first[one.id]))[:best]
-    heard = {voice.id: hear(voice, language, texts[:count]) if len(texts) > 1 else first[voice.id] for voice in chosen}
+    heard = {voice.base: hear(voice, language, texts[:count]) if len(texts) > 1 else first[voice.id]
+             for voice in chosen}
     return dict(sorted(heard.items(), key=lambda row: row[1].sounds))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import ClassVar, Protocol
+from typing import ClassVar, Literal, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -36,6 +36,24 @@ class Shaping:
         "pitch_hz", "melody", "tract", "tilt_db", "breath", "roughness", "tempo", "source")
 
 
+WordMarkKind = Literal["pace", "lift", "level", "turn", "range", "gap"]
+
+
+@dataclass(frozen=True, slots=True)
+class WordMark:
+    """What is directed of a stretch of words, ``length`` characters from ``at`` on.
+
+    *pace*: how much quicker (×). *lift*: semitones up or down, the neighbours blending in. *level*: dB. *turn*:
+    semitones by which the stretch's end goes up or down. *range*: how much wider the melody moves about its middle (×).
+    *gap*: seconds of silence before the word at ``at``, in the place of what was there; no ``length``.
+    """
+
+    kind: WordMarkKind
+    at: int
+    length: int
+    amount: float
+
+
 @dataclass(frozen=True, slots=True)
 class Delivery:
     """How a line is said, the same for every engine.
@@ -43,7 +61,8 @@ class Delivery:
     ``pace`` multiplies the voice's speed; ``pitch`` is in semitones; ``melody`` scales the range of the
     pitch; ``pauses`` scales the pauses at punctuation. ``emphasis`` stresses words: start and length in
     characters, and how much (1 = plainly). ``pauses_at`` adds pauses: the character before whose word, and
-    seconds. The level of a casting is not here: it changes the mix, not the take.
+    seconds. ``marks`` is all else that is directed of words. The level of a casting is not here: it changes the mix,
+    not the take.
     """
 
     pace: float = 1.0
@@ -52,6 +71,7 @@ class Delivery:
     pauses: float = 1.0
     emphasis: tuple[tuple[int, int, float], ...] = ()
     pauses_at: tuple[tuple[int, float], ...] = ()
+    marks: tuple[WordMark, ...] = ()
 
     IN_EVERY_RECIPE: ClassVar[tuple[str, ...]] = ("pace", "pitch", "melody", "pauses", "emphasis", "pauses_at")
 
@@ -115,6 +135,16 @@ class Lengths:
 
     seconds: float
     words: tuple[Mark, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Melody:
+    """What will be sung, before any sound is made: ``hz`` every ``step`` seconds from the line's beginning, 0 where
+    nothing is voiced; and ``energy``, the network's own measure of it, likewise."""
+
+    step: float
+    hz: npt.NDArray[np.float32]
+    energy: npt.NDArray[np.float32]
 
 
 KEPT_LUFS = -24.0

@@ -312,22 +312,50 @@ class FormantEngine:
 
 
 def _marked_up(words: str, delivery: Delivery) -> tuple[str, list[int]]:
-    """``words`` with a delivery's stresses and pauses as SSML, and for each of its characters the place in
-    ``words``; the words themselves and nothing where there are none."""
-    if not delivery.emphasis and not delivery.pauses_at:
+    """``words`` with what of a delivery is of single words as SSML 1.1, and for each of its characters the place in
+    ``words``; the words themselves and nothing where there is none. A gap only adds silence here."""
+    if not delivery.emphasis and not delivery.pauses_at and not delivery.marks:
         return words, []
     before: dict[int, str] = {}
-    for at, seconds in delivery.pauses_at:
+    gaps = [(mark.at, mark.amount) for mark in delivery.marks if mark.kind == "gap" and mark.amount > 0]
+    for at, seconds in (*delivery.pauses_at, *gaps):
         before[at] = before.get(at, "") + f'<break time="{round(seconds * 1000)}ms"/>'
     for at, length, amount in delivery.emphasis:
-        before[at] = before.get(at, "") + f'<emphasis level="{"strong" if amount > 1 else "moderate"}">'
+        level = "reduced" if amount < 0 else "strong" if amount > 1 else "moderate"
+        before[at] = before.get(at, "") + f'<emphasis level="{level}">'
         before[at + length] = "</emphasis>" + before.get(at + length, "")
+    for word in re.finditer(r"\S+", words):
+        prosody = _prosody(word.start(), delivery)
+        if prosody:
+            before[word.start()] = before.get(word.start(), "") + prosody
+            before[word.end()] = "</prosody>" + before.get(word.end(), "")
     text, places = "", []
     for at in range(len(words) + 1):
         piece = before.get(at, "") + (html.escape(words[at], quote=False) if at < len(words) else "")
         text += piece
         places += [at] * len(piece)
     return text, places
+
+
+def _prosody(at: int, delivery: Delivery) -> str:
+    """The element that holds what is directed of the word at ``at``; "" for nothing."""
+    rate = span = 1.0
+    lift = level = 0.0
+    for mark in delivery.marks:
+        if not mark.at <= at < mark.at + mark.length:
+            continue
+        if mark.kind == "pace":
+            rate *= mark.amount
+        elif mark.kind == "range":
+            span *= mark.amount
+        elif mark.kind == "level":
+            level += mark.amount
+        elif mark.kind == "lift":
+            lift += mark.amount
+    told = [f'{name}="{100 * factor:.0f}%"' for name, factor in (
+        ("rate", rate), ("range", span), ("pitch", 2 ** (lift / 12)), ("volume", 10 ** (level / 20)))
+        if abs(factor - 1.0) > 0.005]
+    return f"<prosody {' '.join(told)}>" if told else ""
 
 
 def _with_joined(words: str, at: int, length: int, upto: int) -> int:

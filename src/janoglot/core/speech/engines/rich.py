@@ -35,9 +35,11 @@ from janoglot.core.speech.engines.base import (
     Delivery,
     Lengths,
     Mark,
+    Melody,
     Shaping,
     Spoken,
     Utterance,
+    WordMark,
 )
 from janoglot.core.speech.engines.english import LANGUAGE as ENGLISH
 from janoglot.core.speech.engines.english import READING as HETERONYMS
@@ -78,6 +80,11 @@ which is then cut: an onset made without it is swallowed. Sound sets in a frame 
 _TAIL = 5
 """Frames kept from the start of the last phoneme before a pause; the network gives it the pause's own silence,
 a third of a second and more, and is done with its sound within these."""
+_HELD = 4
+"""A silence between two words of so many frames is one to be heard: the sound before it ends as before a pause."""
+_TURNED = 27
+_BLEND = 4
+"""Half frames over which what is directed of a word's melody blends into its neighbours."""
 _CLAUSE_FRAMES, _SENTENCE_FRAMES = 3, 8
 """A pause inside a line is at least this long; some styles run over their full stops."""
 _FULL_STOP_PAUSE = 0.45
@@ -214,6 +221,21 @@ class RichEngine:
         plan = self._plan(utterance, None)
         return Lengths(_total(plan) / FRAMES_A_SECOND, tuple(_word_marks(plan)))
 
+    def melody(self, utterance: Utterance, seconds: float | None = None) -> Melody:
+        """What :meth:`speak` will sing, without making the sound: pitch and energy every half frame of the line.
+
+        Raises EngineError where nothing in the words can be said.
+        """
+        hz, energy = [], []
+        for timed in self._plan(utterance, seconds):
+            pitch, loud = self._sung(timed.piece, timed.frames, utterance)
+            kept = slice(2 * timed.begin, 2 * timed.end)
+            after = np.zeros(2 * timed.piece.pause_after, np.float32)
+            hz += [np.where(pitch > _VOICED, pitch, 0.0).reshape(-1)[kept], after]
+            energy += [loud.reshape(-1)[kept], after]
+        return Melody(FRAME / RATE / 2, np.concatenate(hz).astype(np.float32),
+                      np.concatenate(energy).astype(np.float32))
+
     def _plan(self, utterance: Utterance, seconds: float | None) -> _Plan:
         pieces = self._pieces(utterance)
         pace = utterance.shaping.tempo * utterance.delivery.pace * _PACE.get(primary(utterance.language), 1.0)
@@ -287,16 +309,22 @@ class RichEngine:
         if tract != 1.0:
             # Made longer by the tract's factor and lower by the same, then played faster by it.
             frames = _whole(frames.astype(np.float32), round(float(frames.sum()) * tract))
-        spread = np.ascontiguousarray(np.repeat(piece.melody_features, frames, axis=1).transpose(0, 2, 1))
-        pitch, energy = self._run("melody", [spread, piece.style])
-        pitch = self._drawn(pitch, piece, frames, utterance) / np.float32(tract)
+        pitch, energy = self._sung(piece, frames, utterance)
+        pitch = pitch / np.float32(tract)
         features = np.repeat(piece.sound_features, frames, axis=2)
         sound: Floats = self._run("sound", [features, pitch, energy, piece.style])[0].reshape(-1)
         wanted = int(timed.frames.sum()) * FRAME
         if len(sound) != wanted:
             sound = soxr.resample(sound, len(sound), wanted, quality="HQ")
             sound = np.pad(sound[:wanted], (0, max(0, wanted - len(sound))))
+        sound = sound * _gains(timed, utterance.delivery)
         return sound[timed.begin * FRAME: timed.end * FRAME].astype(np.float32)
+
+    def _sung(self, piece: _Piece, frames: Counts, utterance: Utterance) -> tuple[Floats, Floats]:
+        """The melody as it is drawn, and the energy, two values a frame."""
+        spread = np.ascontiguousarray(np.repeat(piece.melody_features, frames, axis=1).transpose(0, 2, 1))
+        pitch, energy = self._run("melody", [spread, piece.style])
+        return self._drawn(pitch, piece, frames, utterance), energy
 
     def _drawn(self, pitch: Floats, piece: _Piece, frames: Counts, utterance: Utterance) -> Floats:
         """The melody as the shaping and the delivery want it: moved, widened, roughened, stressed."""
@@ -320,6 +348,8 @@ class RichEngine:
                                for token in _with_edges(piece.tokens)], frames * 2)
             lift = np.convolve(steps.astype(np.float64), np.hanning(9) / 4, "same")[: pitch.shape[-1]]
             drawn = drawn * 2 ** (2.5 * amount * lift / 12)
+        if delivery.marks:
+            drawn = _bent(drawn, voiced, _with_edges(piece.tokens), frames, delivery.marks)
         return np.where(voiced, np.clip(drawn, 45, 700), pitch).astype(np.float32)
 
     def own_pitch(self, base: str) -> float:
@@ -418,11 +448,103 @@ def _with_delivery(piece: _Piece, pace: float, delivery: Delivery) -> Floats:
         for at, length, amount in delivery.emphasis:
             if at <= token.at < at + length:
                 lengths[number] *= 1 + 0.18 * amount
+    for mark in delivery.marks:
+        if mark.kind == "pace":
+            _hurried(lengths, piece, mark)
+        elif mark.kind == "gap":
+            _parted(lengths, tokens, mark)
     for at, seconds in delivery.pauses_at:
         before = next((number for number, token in enumerate(tokens) if token.at >= at), 0) - 1
         if before >= 0:
             lengths[before] += seconds * FRAMES_A_SECOND
     return np.maximum(lengths, 1.0)
+
+
+def _hurried(lengths: Floats, piece: _Piece, mark: WordMark) -> None:
+    """A stretch of words quicker by the mark's amount; pauses inside it with them."""
+    inside = [number for number, token in enumerate(piece.tokens[: piece.last - 1]) if _in(mark, token)]
+    if not inside:
+        return
+    # The phoneme before a pause holds most of its silence, which stays; the last one lasts as long as it must.
+    spoken = {number: min(float(lengths[number]), float(_TAIL) if _pauses(piece.tokens, number + 1) else math.inf)
+              for number in inside}
+    total = sum(spoken.values())
+    rest = float(_TAIL) if _in(mark, piece.tokens[piece.last - 1]) else 0.0
+    wanted = max(float(len(inside)), (total + rest) / mark.amount - rest)
+    for number, length in spoken.items():
+        lengths[number] += length * (wanted / total - 1.0)
+
+
+def _parted(lengths: Floats, tokens: Sequence[Token], mark: WordMark) -> None:
+    """Silence of just so many seconds before a word, in the place of what there was."""
+    word = next((number for number, token in enumerate(tokens) if token.at >= mark.at), len(tokens))
+    spoken = next((number for number in range(word - 1, -1, -1) if tokens[number].at >= 0), -1)
+    between = word - spoken - 1
+    if spoken < 0 or between < 1:
+        return
+    if any(token.symbol.strip() for token in tokens[spoken + 1: word]) or mark.amount >= _HELD / FRAMES_A_SECOND:
+        lengths[spoken] = min(float(lengths[spoken]), _TAIL)
+    # The next word sets in a frame before its token.
+    lengths[spoken + 1: word] = max(float(between), mark.amount * FRAMES_A_SECOND + 1) / between
+
+
+def _pauses(tokens: Sequence[Token], number: int) -> bool:
+    return number < len(tokens) and tokens[number].is_pause and tokens[number].symbol.strip() != ""
+
+
+def _in(mark: WordMark, token: Token) -> bool:
+    return mark.at <= token.at < mark.at + mark.length
+
+
+def _bent(drawn: npt.NDArray[Any], voiced: npt.NDArray[np.bool_], tokens: Sequence[Token], frames: Counts,
+          marks: Sequence[WordMark]) -> npt.NDArray[Any]:
+    """The melody with stretches of it lifted, turned at their ends and widened, each blending into what is around."""
+    size = drawn.shape[-1]
+    for mark in marks:
+        if mark.kind not in ("lift", "turn", "range"):
+            continue
+        inside = np.repeat([_in(mark, token) for token in tokens], frames * 2)[:size]
+        sung = np.flatnonzero(inside & voiced.reshape(-1))
+        if not len(sung):
+            continue
+        if mark.kind == "turn":
+            # Over the last half of what is sung of it, at most a third of a second, and on up to the next word.
+            begin, end = int(sung[0]), int(sung[-1]) + 1
+            start = max(end - _TURNED, (begin + end) // 2)
+            curve = np.clip((np.arange(size) - start) / max(1, end - start), 0.0, 1.0)
+            later = np.repeat([token.at >= mark.at + mark.length for token in tokens], frames * 2)[:size]
+            curve[int(np.argmax(later)) if later.any() else size:] = 0.0
+        else:
+            window = np.hanning(2 * _BLEND + 1)
+            curve = np.convolve(inside.astype(np.float64), window / window.sum(), "same")
+        if mark.kind == "range":
+            middle = float(np.median(np.log(drawn.reshape(-1)[sung])))
+            logged = np.log(np.maximum(drawn, 1.0))
+            drawn = np.exp(logged + (logged - middle) * (mark.amount - 1.0) * curve)
+        else:
+            drawn = drawn * 2 ** (mark.amount * curve / 12)
+    return drawn
+
+
+def _gains(timed: _Timed, delivery: Delivery) -> Floats:
+    """The levels that are directed, a factor for each sample of a piece with the silence around it."""
+    if not any(mark.kind in ("level", "gap") for mark in delivery.marks):
+        return np.ones(1, np.float32)
+    tokens = _with_edges(timed.piece.tokens)
+    factors = np.ones(int(timed.frames.sum()))
+    starts = np.concatenate([[0], np.cumsum(timed.frames)])
+    for mark in delivery.marks:
+        if mark.kind == "level":
+            inside = np.repeat([_in(mark, token) for token in tokens], timed.frames)
+            factors = factors * 10 ** (mark.amount * inside / 20)
+        elif mark.kind == "gap" and mark.amount >= _HELD / FRAMES_A_SECOND:
+            word = next((number for number, token in enumerate(tokens) if token.at >= mark.at), len(tokens))
+            spoken = next((number for number in range(word - 1, -1, -1) if tokens[number].at >= 0), -1)
+            if 0 <= spoken < word < len(tokens):
+                # The network fills a long pause with breath. The next word sets in a frame before its token.
+                factors[starts[spoken + 1]: starts[word] - 1] = 0.0
+    window = np.hanning(FRAME + 1)
+    return np.convolve(np.repeat(factors, FRAME), window / window.sum(), "same").astype(np.float32)
 
 
 def _timed(piece: _Piece, spoken: Counts) -> _Timed:
