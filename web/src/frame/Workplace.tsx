@@ -11,6 +11,7 @@ import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
 import { AdaptStage } from "../stages/adapt/AdaptStage";
 import { CastStage } from "../stages/cast/CastStage";
 import { DeliverStage } from "../stages/deliver/DeliverStage";
+import { DirectStage } from "../stages/direct/DirectStage";
 import { MixStage } from "../stages/mix/MixStage";
 import { ScriptStage } from "../stages/script/ScriptStage";
 import { useLiveScript, useScript, useScriptActions } from "../shared/script/useScript";
@@ -27,6 +28,7 @@ import { Transport } from "./Transport";
 const VIEWS: Record<Exclude<Stage, "script">, (props: StageProps) => React.ReactNode> = {
   cast: CastStage,
   adapt: AdaptStage,
+  direct: DirectStage,
   time: TimeStage,
   mix: MixStage,
   deliver: DeliverStage,

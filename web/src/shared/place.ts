@@ -1,7 +1,7 @@
 import { useCallback } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 
-export const STAGES = ["script", "cast", "adapt", "time", "mix", "deliver"] as const;
+export const STAGES = ["script", "cast", "adapt", "direct", "time", "mix", "deliver"] as const;
 export type Stage = (typeof STAGES)[number];
 
 /** The chosen line as the address has it, which is ahead of what is drawn while keys come fast. */

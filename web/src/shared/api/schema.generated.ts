@@ -681,6 +681,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/stave/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The line as it will be said with what is directed of it. Raises EngineError for words that hold nothing. */
+        get: operations["productions_editions_lines_stave_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/take.wav": {
         parameters: {
             query?: never;
@@ -2731,9 +2748,15 @@ export interface components {
         /**
          * @description * `stress` - stress
          *     * `pause` - pause
+         *     * `gap` - gap
+         *     * `pace` - pace
+         *     * `lift` - lift
+         *     * `level` - level
+         *     * `turn` - turn
+         *     * `range` - range
          * @enum {string}
          */
-        MarkKindEnum: "stress" | "pause";
+        MarkKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range";
         MarkRequest: {
             lines: number[];
             kind?: components["schemas"]["LineKindEnum"];
@@ -3433,6 +3456,32 @@ export interface components {
             drafts: number;
             /** @description With words and a take, current or not. */
             voiced: number;
+        };
+        Stave: {
+            /** @description Whether this voice's times are known before its sound. */
+            known: boolean;
+            /** Format: double */
+            seconds: number;
+            words: components["schemas"]["StaveWord"][];
+            /**
+             * Format: double
+             * @description Seconds from one of the melody's values to the next.
+             */
+            step: number;
+            /** @description What will be sung; 0 where it is unvoiced. */
+            hz: number[];
+            /** @description Likewise, the network's own measure. */
+            energy: number[];
+        };
+        StaveWord: {
+            text: string;
+            /**
+             * Format: double
+             * @description Seconds from the line's beginning.
+             */
+            start: number;
+            /** Format: double */
+            end: number;
         };
         Stop: {
             code: string;
@@ -4858,6 +4907,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    productions_editions_lines_stave_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stave"];
+                };
             };
         };
     };

@@ -1,0 +1,65 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { expect, it } from "vitest";
+
+import { edition, line, PRODUCTION, serve, show } from "../../testing";
+import { DirectStage } from "./DirectStage";
+
+const LINE = line(7, "Mind the step.");
+const AT = "/api/productions/5/editions/es-MX/lines/7/";
+const STAVE = {
+  known: true, seconds: 2, step: 0.0125, hz: Array.from({ length: 160 }, (_, index) => (index % 40 < 30 ? 100 + index : 0)), energy: [],
+  words: [{ text: "Mind", start: 0, end: 0.4 }, { text: "the", start: 0.45, end: 0.7 }, { text: "step.", start: 1.0, end: 1.8 }],
+};
+const direction = (marks: object[] = [], lost = 0) => ({ variant: 0, marks, lost, takes: [] });
+
+function stage(marks: object[] = [], stave: object = STAVE, role = "owner", lost = 0) {
+  const asked = serve({ [`GET ${AT}direction/`]: () => direction(marks, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((one.body as { marks: object[] }).marks) });
+  const props = { production: { ...PRODUCTION, role } as never, edition: edition("es-MX", [LINE]), source: edition("en-GB", [LINE]) };
+  show(<DirectStage {...props} />);
+  return asked;
+}
+const put = (asked: { method: string; body?: unknown }[]) => asked.filter((one) => one.method === "PUT").at(-1)?.body;
+
+it("words lie along their time, and a word is lifted, slowed and stressed by keys", async () => {
+  const asked = stage();
+  const word = await screen.findByRole("button", { name: "step." });
+  expect(word.style.width).toBe("40%");
+  fireEvent.click(word);
+  fireEvent.keyDown(word, { key: "ArrowUp" });
+  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "lift", word: 2, count: 1, amount: 0.5 }] }));
+  fireEvent.keyDown(word, { key: "b" });
+  await waitFor(() => expect((put(asked) as { marks: object[] }).marks).toContainEqual({ kind: "stress", word: 2, count: 1, amount: 1 }));
+});
+
+it("several words are chosen with Shift, and slowed together", async () => {
+  const asked = stage();
+  const first = await screen.findByRole("button", { name: "Mind" });
+  fireEvent.click(first);
+  fireEvent.keyDown(first, { key: "ArrowRight", shiftKey: true });
+  expect(screen.getByRole("button", { name: "the" }).getAttribute("aria-pressed")).toBe("true");
+  fireEvent.keyDown(screen.getByRole("button", { name: "the" }), { key: "[" });
+  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "pace", word: 0, count: 2, amount: 0.95 }] }));
+});
+
+it("a pause is typed in milliseconds, and left to the voice when the field is emptied", async () => {
+  const asked = stage([{ kind: "gap", word: 2, count: 1, amount: 0.3 }]);
+  fireEvent.click(await screen.findByRole("button", { name: "step." }));
+  expect(screen.getByText("300 ms")).toBeTruthy();
+  const field = screen.getByLabelText(/Pause/);
+  fireEvent.change(field, { target: { value: "750" } });
+  fireEvent.blur(field);
+  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "gap", word: 2, count: 1, amount: 0.75 }] }));
+});
+
+it("who only reads changes nothing, and lost marks are told", async () => {
+  const asked = stage([], STAVE, "reader", 2);
+  const word = await screen.findByRole("button", { name: "Mind" });
+  fireEvent.keyDown(word, { key: "ArrowUp" });
+  expect(screen.getByText("2 marks were lost with their words.")).toBeTruthy();
+  expect(put(asked)).toBeUndefined();
+});
+
+it("of a light voice it is said that nothing is known before it speaks", async () => {
+  stage([], { known: false, seconds: 0, step: 0, hz: [], energy: [], words: [] });
+  expect(await screen.findByText(/not known before it has spoken/)).toBeTruthy();
+});

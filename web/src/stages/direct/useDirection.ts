@@ -1,0 +1,38 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useTranslation } from "react-i18next";
+
+import { api, data, type Schemas } from "../../shared/api/client";
+import { useNotices } from "../../shared/notices";
+import type { Mark } from "./stave";
+
+export type Direction = Schemas["Direction"];
+
+const at = (production: number, language: string, line: number) => ({ params: { path: { production_id: production, language, line_id: line } } });
+
+/** What is directed of a line, how it lies on its stave, and how its words are marked anew. */
+export function useDirection(production: number, language: string, line: number, words: string) {
+  const client = useQueryClient();
+  const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
+  const key = ["production", production, "direction", language, line, words];
+  const direction = useQuery({
+    queryKey: key,
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", at(production, language, line))),
+  });
+  const stave = useQuery({
+    queryKey: ["production", production, "stave", language, line, words],
+    queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/stave/", at(production, language, line))),
+    placeholderData: (previous) => previous,
+  });
+  const set = useMutation({
+    mutationFn: (marks: readonly Mark[]) => data(api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", { ...at(production, language, line), body: { marks: [...marks] } })),
+    // Shown at once; the server's answer takes its place.
+    onMutate: (marks) => client.setQueryData<Direction>(key, (old) => old && { ...old, marks: [...marks] }),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["production", production] }),
+    onError: (error: Error) => {
+      void client.invalidateQueries({ queryKey: ["production", production] });
+      say({ tone: "bad", text: error.message || t("common.unreachable") });
+    },
+  });
+  return { direction: direction.data, stave: stave.data, fault: stave.error, set: set.mutate };
+}
