@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import asdict
 from functools import cache
 
 import numpy as np
 import parselmouth
 import pytest
 
+from janoglot.core.edition.plan import _delivery
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.directing import DirectionMark, directed, marks_of
 from janoglot.core.speech.engines import engine_named
@@ -163,6 +166,14 @@ class TestStave:
 
     def test_of_a_voice_that_only_sounds_nothing_is_known(self) -> None:
         assert stave_of(recipe(voice="avocet")) is None
+
+    def test_a_plan_of_a_mix_keeps_what_is_directed(self) -> None:
+        marks = (DirectionMark("gap", AND, 0.4), DirectionMark("lift", DOOR, 3.0), DirectionMark("stress", 2, 1.0))
+        delivery = directed(Delivery(), marks, LINE)
+        assert _delivery(json.loads(json.dumps(asdict(delivery)))) == delivery
+        # One from before there were any.
+        old = {name: value for name, value in asdict(Delivery()).items() if name != "marks"}
+        assert hash(_delivery(json.loads(json.dumps(old)))) == hash(Delivery())
 
     def test_what_changes_nothing_is_the_same_take(self) -> None:
         marks = marks_of([{"kind": "pace", "word": 1, "amount": 1.0}, {"kind": "lift", "word": 2, "amount": 0},

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import Any
 
 from playwright.sync_api import Page, expect
@@ -16,6 +17,14 @@ def told(page: Page, path: str) -> Any:
     answer = page.request.get(f"/api/{path}")
     assert answer.ok, answer.text()
     return answer.json()
+
+
+def wait_for(page: Page, held: Callable[[], bool]) -> None:
+    for _ in range(100):
+        if held():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("it did not come to be")
 
 
 def test_a_word_is_lifted_and_slowed_a_pause_made_longer_and_all_of_it_taken_back(page: Page) -> None:
@@ -36,11 +45,11 @@ def test_a_word_is_lifted_and_slowed_a_pause_made_longer_and_all_of_it_taken_bac
     field.fill("600")
     field.press("Enter")
     expect(page.get_by_text("600 ms")).to_be_visible()
-    after = told(page, f"{own}stave/")
-    assert after["seconds"] > before["seconds"] + 0.4
+    # What is set is shown at once, and kept a moment later.
+    wait_for(page, lambda: told(page, f"{own}stave/")["seconds"] > before["seconds"] + 0.4)
     assert {mark["kind"] for mark in told(page, f"{own}direction/")["marks"]} == {"lift", "pace", "gap"}
     for _ in range(3):
         page.get_by_role("button", name=re.compile("^Undo")).click()
     expect(page.get_by_role("slider", name="Pace")).to_have_attribute("aria-valuenow", "1")
-    assert told(page, f"{own}direction/")["marks"] == []
+    wait_for(page, lambda: told(page, f"{own}direction/")["marks"] == [])
     assert told(page, f"{own}stave/") == before

@@ -13,7 +13,7 @@ from typing import Any
 
 from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.mix.programme import Clip
-from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.engines.base import Delivery, WordMark
 from janoglot.core.speech.takes import (
     Quality,
     Take,
@@ -128,4 +128,5 @@ def _planned(row: dict[str, Any]) -> PlannedLine:
 
 def _delivery(told: dict[str, Any]) -> Delivery:
     return Delivery(**{**told, "emphasis": tuple(map(tuple, told["emphasis"])),
-                       "pauses_at": tuple(map(tuple, told["pauses_at"]))})
+                       "pauses_at": tuple(map(tuple, told["pauses_at"])),
+                       "marks": tuple(WordMark(**mark) for mark in told.get("marks", ()))})

@@ -80,8 +80,7 @@ function Directed({ production, edition, line }: Pick<StageProps, "production" |
     set(turned(marks, which, from, count, Math.round(Math.min(max, Math.max(min, Math.round(amount / step) * step)) * 1000) / 1000));
   };
   const chosen = stave?.words.slice(from, to + 1).map((word) => word.text).join(" ") ?? "";
-  const silence = stave ? (gaps(stave)[from] ?? 0) : 0;
-  const gap = marks.find((mark) => mark.kind === "gap" && mark.word === from);
+  const silence = stave ? (gaps(stave, marks)[from] ?? 0) : 0;
   return (
     <section className="p-5 flex flex-col gap-4" aria-label={t("direct.line", { number: line.number })}>
       <header className="flex items-center gap-3 min-w-0">
@@ -141,7 +140,7 @@ function Directed({ production, edition, line }: Pick<StageProps, "production" |
                   max={10000}
                   step={25}
                   disabled={readOnly}
-                  defaultValue={Math.round((gap?.amount ?? silence) * 1000)}
+                  defaultValue={Math.round(silence * 1000)}
                   onBlur={(event) => event.target.value !== event.target.defaultValue && set(parted(marks, from, event.target.value === "" ? null : Number(event.target.value) / 1000))}
                   onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
                 />

@@ -49,7 +49,7 @@ export function Staff({ stave, marks, chosen, language, direction, readOnly, onC
     if (held?.kind === "gap" && Math.abs(held.by) > 0.01) onGap(held.word, Math.round(Math.max(0, (silences[held.word] ?? 0) + held.by) * 100) / 100);
     setHeld(null);
   };
-  const silences = gaps(stave);
+  const silences = gaps(stave, marks);
   const inside = (word: number) => chosen[0] <= word && word <= chosen[1];
   return (
     <div ref={box} className="relative select-none" dir={direction} role="group" aria-label={t("direct.stave")}>

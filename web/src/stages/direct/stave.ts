@@ -42,9 +42,10 @@ export function parted(marks: readonly Mark[], word: number, seconds: number | n
   return seconds === null ? kept : [...kept, { kind: "gap", word, count: 1, amount: Math.round(Math.max(0, seconds) * 1000) / 1000 }];
 }
 
-/** The seconds between each word and the one before it, as they will be heard; of the first, none. */
-export function gaps(stave: Stave): number[] {
-  return stave.words.map((word, index) => (index === 0 ? 0 : Math.max(0, word.start - (stave.words[index - 1]?.end ?? 0))));
+/** The seconds between each word and the one before it, as they are set, or else as they will be heard; of the first, none. */
+export function gaps(stave: Stave, marks: readonly Mark[] = []): number[] {
+  return stave.words.map((word, index) =>
+    index === 0 ? 0 : (marks.find((mark) => mark.kind === "gap" && mark.word === index)?.amount ?? Math.max(0, word.start - (stave.words[index - 1]?.end ?? 0))));
 }
 
 /** The middle of what is sung, in Hz; 0 where nothing is. */
