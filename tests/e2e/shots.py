@@ -66,6 +66,9 @@ def walk(page: Page) -> None:
     word.press("b")
     expect(page.get_by_role("slider", name="Stress")).to_have_attribute("aria-valuenow", "1")
     take(page, "direct")
+    # As it was: what is handed over further down is finished.
+    page.get_by_role("button", name="Take all of it away").click()
+    expect(page.get_by_role("button", name="Take all of it away")).to_have_count(0)
     choose_edition(page, "العربية")
     make_ready(page)
     go_to(page, "Adapt")
