@@ -154,7 +154,7 @@ def voices_for(language: str) -> list[Voice]:
     )
 
 
-_ACCENT = 0.1
+_TAKEN_FOR_ANOTHER = 0.1
 """What it weighs to be taken for another language, against being misheard."""
 
 
@@ -162,7 +162,7 @@ def _strangeness(voice: Voice, language: str) -> float:
     if voice.is_native(language):
         return 0.0
     heard = heard_speaking(voice.base, language)
-    return 2.0 if heard is None else 1.0 + heard.sounds + _ACCENT * (1.0 - heard.native)
+    return 2.0 if heard is None else 1.0 + heard.sounds + _TAKEN_FOR_ANOTHER * (1.0 - heard.native)
 
 
 def languages() -> list[str]:

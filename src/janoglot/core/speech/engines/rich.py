@@ -83,6 +83,7 @@ a third of a second and more, and is done with its sound within these."""
 _HELD = 4
 """A silence between two words of so many frames is one to be heard: the sound before it ends as before a pause."""
 _TURNED = 27
+"""Half frames, at most, over which the end of a stretch is turned: a third of a second."""
 _BLEND = 4
 """Half frames over which what is directed of a word's melody blends into its neighbours."""
 _CLAUSE_FRAMES, _SENTENCE_FRAMES = 3, 8
