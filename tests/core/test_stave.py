@@ -10,7 +10,7 @@ import numpy as np
 import parselmouth
 import pytest
 
-from janoglot.core.edition.plan import _delivery
+from janoglot.core.speech.recipe_json import _delivery
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.directing import DirectionMark, directed, marks_of
 from janoglot.core.speech.engines import engine_named

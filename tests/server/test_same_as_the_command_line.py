@@ -51,7 +51,14 @@ def decided(production: Production, call: Call) -> Production:
         "text": "Entonces la sopa debe esperar, y el pan, y el café, y todo lo demás también.", "revision": 1})
     call("owner", "patch", f"{path}wordings/", {"lines": [ids[0]], "state": "approved"})
     call("owner", "put", f"{path}lines/{ids[0]}/direction/", {
-        "variant": 2, "marks": [{"kind": "stress", "word": 1}, {"kind": "pause", "word": 2, "amount": 0.3}]})
+        "variant": 2, "moods": [{"mood": "tired", "strength": 0.8}],
+        "marks": [{"kind": "stress", "word": 1}, {"kind": "pause", "word": 2, "amount": 0.3}]})
+    call("owner", "put", f"{path}lines/{ids[2]}/direction/", {
+        "marks": [{"kind": "alias", "word": 0, "said": "todito"}, {"kind": "ipa", "word": 2, "said": "ˈmaɾea"}]})
+    call("owner", "put", f"{path}castings/{speakers['Cook']}/", {"moods": [{"mood": "dry"}], "livelier": -0.5})
+    call("owner", "put", f"{path}parts/{first.pk}/speakers/{speakers['Cook']}/direction/", {
+        "settings": {"softer": 0.6}, "moods": [{"mood": "urgent", "strength": 0.5}]})
+    call("owner", "post", f"{path}lexicon/", {"phrase": "sopa", "kind": "alias", "said": "sopita"})
     return production
 
 

@@ -23,7 +23,7 @@ from janoglot.cast.actions.set_casting import set_casting
 from janoglot.cast.actions.set_line_casting import set_line_casting
 from janoglot.cast.casting_sheet import read_sheet, write_sheet
 from janoglot.cast.recorded_speakers import recorded_measure, unmeasured_speakers
-from janoglot.cast.tasks import audition, audition_recipe, fault_key, say
+from janoglot.cast.tasks import audition_recipe
 from janoglot.cast.voices_api import VoiceSerializer, voice_data
 from janoglot.core.deliver.names import file_name
 from janoglot.core.errors import BadInput, Problem
@@ -32,12 +32,16 @@ from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
 from janoglot.core.speech.measures import known_measure, measure_or_estimate
+from janoglot.core.speech.moods import moods_of
+from janoglot.core.speech.recipe_json import recipe_as_json
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
 from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.line_api import LineCastingSerializer, line_casting_data
+from janoglot.editions.mood_serializers import MoodSerializer, moods_data
 from janoglot.editions.state import own_casting
+from janoglot.editions.tasks import audition_fault, auditions, hear_recipe
 from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Casting, Edition, Line, Speaker, kept_among
 from janoglot.productions.permissions import edition_for, production_for, signed_in
@@ -71,6 +75,7 @@ class CastingSerializer(serializers.Serializer[Data]):
     language = serializers.CharField()
     voice = VoiceSerializer()
     settings = SettingsSerializer()
+    moods = MoodSerializer(many=True)
     accent_meant = serializers.BooleanField()
     note = serializers.CharField()
     wrong_language = serializers.BooleanField()
@@ -82,6 +87,7 @@ class CastingChangeSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
     accent_meant = serializers.BooleanField(required=False)
     note = serializers.CharField(required=False, allow_blank=True, max_length=300)
+    moods = MoodSerializer(many=True, required=False, help_text="All of them anew.")
 
     def get_fields(self) -> dict[str, serializers.Field]:  # type: ignore[type-arg]
         return {**super().get_fields(), **number_fields(VoiceSettings, required=False)}
@@ -181,6 +187,7 @@ def castings_data(edition: Edition) -> list[Data]:
         {
             "speaker": casting.speaker_id, "language": edition.language, "voice": voice_data(voice, edition.language),
             "settings": {name: getattr(casting, name) for name in SETTINGS},
+            "moods": moods_data(moods_of(casting.moods)),
             "accent_meant": casting.accent_meant, "note": casting.note,
             "wrong_language": not casting.accent_meant and not voice.speaks(edition.language),
             "alike": alike.get(casting.speaker.name, []),
@@ -272,17 +279,16 @@ class AuditionView(APIView):
         A rich voice is heard as a sketch first, at just the length that it will have.
         """
         recipe = _auditioned(request, production_id, language, speaker_id)
-        there = audition(recipe)
-        fault = takes().path(fault_key(recipe)).read_text() if takes().has(fault_key(recipe)) else ""
+        there, fault = auditions(recipe), audition_fault(recipe)
         if "finish" not in there and not fault:
             require_queue()
-            asked = (recipe.words, recipe.voice.id, checked_voice_settings(request.query_params), language)
+            told = recipe_as_json(recipe)
             # Who asks again is waiting for the same.
             if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
                 if recipe.voice.is_rich and "sketch" not in there:
-                    hand_out(say, *asked, "sketch", queue=NOW)
-                hand_out(say, *asked, "finish", queue=SOON if recipe.voice.is_rich else NOW)
-            there = audition(recipe)
+                    hand_out(hear_recipe, told, "sketch", queue=NOW)
+                hand_out(hear_recipe, told, "finish", queue=SOON if recipe.voice.is_rich else NOW)
+            there = auditions(recipe)
         return Response({"finished": "finish" in there, "sketched": "sketch" in there, "fault": fault})
 
     @extend_schema(parameters=[*_AUDITION, OpenApiParameter("sketch", bool)],
@@ -290,7 +296,7 @@ class AuditionView(APIView):
     def get(self, request: Request, production_id: int, language: str, speaker_id: int) -> HttpResponseBase:
         """The sound of a voice saying this speaker's own line, once it is there: the sketch where that is asked for."""
         recipe = _auditioned(request, production_id, language, speaker_id)
-        key = audition(recipe).get("sketch" if request.query_params.get("sketch") == "true" else "finish")
+        key = auditions(recipe).get("sketch" if request.query_params.get("sketch") == "true" else "finish")
         if key is None:
             raise Http404
         plain: HttpRequest = request._request

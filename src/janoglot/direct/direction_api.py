@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from typing import Any
 
 from django.http import Http404
@@ -12,24 +12,28 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.core.speech.directing import MARK_BOUNDS, carried
+from janoglot.core.speech.directing import MARK_KINDS, carried, lost_marks, words_of
+from janoglot.core.speech.moods import laid_over, moods_of
 from janoglot.direct.actions.set_direction import set_direction
+from janoglot.editions.mood_serializers import MoodSerializer, moods_data
 from janoglot.editions.state import EditionState, takes_there
 from janoglot.productions.models import Edition, Line, LineDirection, Wording
 from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
-MARK_KINDS = [(kind, kind) for kind in MARK_BOUNDS]
+_MARK_CHOICES = [(kind, kind) for kind in MARK_KINDS]
 _LOOKED_FOR = 12
 """Takes beyond the one that is chosen are looked for among so many numbers."""
 
 
 class DirectionMarkSerializer(serializers.Serializer[Data]):
-    kind = serializers.ChoiceField(MARK_KINDS)
+    kind = serializers.ChoiceField(_MARK_CHOICES)
     word = serializers.IntegerField(min_value=0, help_text="Counted from 0.")
     amount = FiniteField(default=1.0, help_text="Of a stress 1 is plainly; of a pause, seconds before the word.")
     count = serializers.IntegerField(default=1, min_value=1, help_text="How many words.")
+    said = serializers.CharField(required=False, allow_blank=True, max_length=200,
+                                 help_text="Of a reading: the other words, or the sounds in IPA.")
 
 
 class DirectionChangeSerializer(serializers.Serializer[Data]):
@@ -37,6 +41,7 @@ class DirectionChangeSerializer(serializers.Serializer[Data]):
     names = serializers.DictField(child=serializers.CharField(allow_blank=True, max_length=200), required=False,
                                   help_text="What takes are called, by number.")
     marks = DirectionMarkSerializer(many=True, required=False, help_text="All of them anew, on the words as they are.")
+    moods = MoodSerializer(many=True, required=False, help_text="All of them anew.")
 
 
 class TakeChoiceSerializer(serializers.Serializer[Data]):
@@ -47,19 +52,27 @@ class TakeChoiceSerializer(serializers.Serializer[Data]):
     seconds = serializers.FloatField(allow_null=True)
 
 
+class LostMarkSerializer(serializers.Serializer[Data]):
+    kind = serializers.ChoiceField(_MARK_CHOICES)
+    words = serializers.CharField(help_text="What it was on.")
+
+
 class DirectionSerializer(serializers.Serializer[Data]):
     variant = serializers.IntegerField()
     marks = DirectionMarkSerializer(many=True)
-    lost = serializers.IntegerField(help_text="Marks whose words are there no more.")
+    lost = LostMarkSerializer(many=True, help_text="Marks whose words are there no more.")
+    moods = MoodSerializer(many=True, help_text="The line's own.")
+    beneath = MoodSerializer(many=True, help_text="Those of its speaker, in the part and everywhere.")
     takes = TakeChoiceSerializer(many=True, help_text="Those that are made, named or chosen, by number.")
 
 
 def direction_data(edition: Edition, line: Line) -> Data:
     row = LineDirection.objects.filter(edition=edition, line=line).first() or LineDirection()
     words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
-    marks, lost = carried(row.core_marks, row.said, words)
+    marks, _ = carried(row.core_marks, row.said, words)
+    standing = EditionState.load(edition, [line.pk]).lines[0]
     names = {int(number): name for number, name in row.names.items()}
-    recipe = EditionState.load(edition, [line.pk]).lines[0].recipe
+    recipe = standing.recipe
     numbers = sorted({row.variant, *names, *range(_LOOKED_FOR)})
     hashes = {number: replace(recipe, variant=number).hash for number in numbers} if recipe else {}
     there = takes_there(list(hashes.values()))
@@ -69,7 +82,12 @@ def direction_data(edition: Edition, line: Line) -> Data:
         if take or number in names or number == row.variant:
             takes.append({"number": number, "name": names.get(number, ""), "made": take is not None,
                           "chosen": number == row.variant, "seconds": round(take.seconds, 3) if take else None})
-    return {"variant": row.variant, "marks": [asdict(mark) for mark in marks], "lost": lost, "takes": takes}
+    own = moods_of(row.moods)
+    beneath = tuple(one for one in laid_over([standing.moods]) if one[0] not in dict(own))
+    return {"variant": row.variant, "marks": [mark.as_json() for mark in marks], "takes": takes,
+            "lost": [{"kind": one.kind, "words": " ".join(words_of(row.said)[one.word: one.word + one.count])}
+                     for one in lost_marks(row.core_marks, row.said, words)],
+            "moods": moods_data(own), "beneath": moods_data(beneath)}
 
 
 class DirectionView(APIView):

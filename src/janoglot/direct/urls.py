@@ -2,13 +2,25 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.direct import api, direction_api, stave_api
+from janoglot.direct import api, audition_api, direction_api, lexicon_api, moods_api, stave_api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
 urlpatterns = [
     path(f"{_EDITION}peaks/", api.PeaksView.as_view()),
     path(f"{_EDITION}voicings/", api.VoicingsView.as_view()),
+    path("moods/", moods_api.UnderstandingView.as_view()),
+    path(f"{_EDITION}moods/", moods_api.MoodsView.as_view()),
+    path(f"{_EDITION}parts/<int:part_id>/speakers/<int:speaker_id>/direction/", moods_api.PartDirectionView.as_view()),
+    path(f"{_EDITION}lexicon/", lexicon_api.LexiconView.as_view()),
+    path(f"{_EDITION}lexicon/brought/", lexicon_api.LexiconBroughtView.as_view()),
+    path(f"{_EDITION}lexicon/<int:entry_id>/", lexicon_api.LexiconEntryView.as_view()),
+    path(f"{_EDITION}lexicon.<str:layout>", lexicon_api.LexiconFileView.as_view()),
+    path(f"{_EDITION}sounds/", lexicon_api.SoundsView.as_view()),
+    path(f"{_EDITION}sounds/check/", audition_api.IpaCheckView.as_view()),
+    path(f"{_EDITION}heard/<str:sound>", audition_api.LineAuditionSoundView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/audition/", audition_api.LineAuditionView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/stave/trial/", audition_api.TrialStaveView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/direction/", direction_api.DirectionView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/heard/", api.HeardView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/stave/", stave_api.StaveView.as_view()),

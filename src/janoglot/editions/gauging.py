@@ -11,11 +11,23 @@ from django.shortcuts import get_object_or_404
 
 from janoglot.core.adapt.gauge import gauge, predicted_seconds
 from janoglot.core.errors import EngineError
+from janoglot.core.speech.directing import directed
+from janoglot.core.speech.lexicon import Lexicon
+from janoglot.core.speech.moods import Moods, laid_over, moods_of
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import rates_over, timing_of
-from janoglot.productions.models import Casting, Edition, Line, LineCasting, LineTiming
+from janoglot.productions.models import (
+    Casting,
+    Edition,
+    Line,
+    LineCasting,
+    LineDirection,
+    LineTiming,
+    PartDirection,
+    lexicon_for,
+)
 from janoglot.productions.voices import voice_cast
 
 _FAR = 3600.0
@@ -33,14 +45,16 @@ class _Ground:
     room: float | None
     comfortable: float
     hard: float
+    moods: Moods
+    lexicon: Lexicon
 
     def recipe(self, text: str) -> TakeRecipe | None:
         """What a take of ``text`` would be made from; None without a voice, or words."""
         if self.voice is None or not text.strip():
             return None
         foreign = tuple(one for one in self.foreign if one[0] in text)
-        return TakeRecipe(text.strip(), self.settings.shaped(self.voice), self.settings.delivery, self.language,
-                          foreign)
+        delivery = directed(self.settings.delivery_in(self.moods), (), text.strip(), self.lexicon, self.language)
+        return TakeRecipe(text.strip(), self.settings.shaped(self.voice), delivery, self.language, foreign)
 
 
 def ground_of(edition: Edition, line_id: int) -> _Ground:
@@ -60,6 +74,10 @@ def _ground(edition_id: int, line_id: int, stamp: int) -> _Ground:
     spoken = line.kind == Line.Kind.SPOKEN
     voice = voice_cast(own.voice if own and own.voice else casting.voice if casting else "") if spoken else None
     settings = casting.settings if casting else VoiceSettings()
+    here = PartDirection.objects.filter(edition=edition, part=line.part_id, speaker=line.speaker_id).first()
+    settings = settings.over(here.settings) if here else settings
+    directed_so = LineDirection.objects.filter(edition=edition, line=line).first()
+    moods = laid_over([moods_of(row.moods) for row in (casting, here, directed_so) if row])
     of_all = timing_of(edition.timing)
     own_rates = edition.timing.get("speakers", {}).get(str(line.speaker_id))
     rates = rates_over(own_rates, of_all) if own_rates else None
@@ -68,7 +86,8 @@ def _ground(edition_id: int, line_id: int, stamp: int) -> _Ground:
         tuple((one["words"], one["language"]) for one in own.foreign) if own else (),
         line.slot[1] - line.slot[0] if line.slot else None, room_for(edition, line, timing),
         rates[1] if rates else of_all.comfortable_fast,
-        (timing.core.hard_fast if timing else None) or (rates[3] if rates else of_all.hard_fast))
+        (timing.core.hard_fast if timing else None) or (rates[3] if rates else of_all.hard_fast), moods,
+        Lexicon(one.core for one in lexicon_for(edition)))
 
 
 def room_for(edition: Edition, line: Line, timing: LineTiming | None) -> float | None:

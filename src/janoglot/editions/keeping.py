@@ -26,7 +26,16 @@ from janoglot.core.guarded import whole_number
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.editions.state import EditionState, ScriptRows, lines_from_rows, settings_from_row, takes_there
 from janoglot.productions.belonging import belonging_of
-from janoglot.productions.models import ActionRecord, Casting, Edition, Line, Production, Wording
+from janoglot.productions.models import (
+    ActionRecord,
+    Casting,
+    Edition,
+    LexiconEntry,
+    Line,
+    PartDirection,
+    Production,
+    Wording,
+)
 from janoglot.server.work import AWAY
 
 MOST_LINES = 100_000
@@ -290,7 +299,8 @@ def _touched(row: Edition, seen: SeenMark, now: SeenMark) -> _Touched | None:
 
 
 _EDITION = Edition._meta.label_lower
-_OF_SETTINGS = {_EDITION, Production._meta.label_lower, Casting._meta.label_lower}
+_OF_SETTINGS = {_EDITION, Production._meta.label_lower, Casting._meta.label_lower,
+                PartDirection._meta.label_lower, LexiconEntry._meta.label_lower}
 
 
 def _counting(row: Edition) -> list[int]:

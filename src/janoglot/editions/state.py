@@ -13,6 +13,8 @@ from janoglot.core.edition.model import EditionCasting, EditionLine, EditionPart
 from janoglot.core.edition.standing import TAKE_STATES as STATES
 from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.speech.directing import carried
+from janoglot.core.speech.lexicon import Lexicon
+from janoglot.core.speech.moods import moods_of
 from janoglot.core.speech.settings import SETTINGS
 from janoglot.core.speech.takes import Take as CoreTake
 from janoglot.core.speech.voices import Voice
@@ -25,11 +27,13 @@ from janoglot.productions.models import (
     LineDirection,
     LineTiming,
     Part,
+    PartDirection,
     Sound,
     Speaker,
     Take,
     Wording,
     kept_among,
+    lexicon_for,
 )
 
 TAKE_STATES = [(state, state) for state in STATES]
@@ -69,6 +73,9 @@ def settings_from_row(row: Edition) -> dict[str, Any]:
     """What an edition has beside its lines, by the names that the core's has them under; from the tables."""
     fresh = Edition.objects.select_related("production").get(pk=row.pk)
     return {"cast": cast_from_rows(fresh), "timing": timing_of(fresh.timing), "rates": rates_from_row(fresh),
+            "part_directions": {(one.part_id, one.speaker_id): one.core
+                                for one in PartDirection.objects.filter(edition=row)},
+            "lexicon": Lexicon(one.core for one in lexicon_for(fresh)),
             "target": fresh.production.target_lufs, "fps": fresh.production.fps, "voices": voices_from_rows(fresh)}
 
 
@@ -79,7 +86,8 @@ def voices_from_rows(row: Edition) -> dict[str, Voice]:
 
 
 def cast_from_rows(row: Edition) -> dict[int, EditionCasting]:
-    return {casting.speaker_id: EditionCasting(casting.voice, casting.settings, casting.accent_meant)
+    return {casting.speaker_id: EditionCasting(casting.voice, casting.settings, casting.accent_meant,
+                                                moods_of(casting.moods))
             for casting in Casting.objects.filter(edition=row)}
 
 
@@ -136,7 +144,8 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
             None if start is None or end is None else (start / 1000, end / 1000), in_sight,
             kind == Line.Kind.ON_SCREEN, notes, state, revision, chosen,
             direction.variant if direction else 0, own.get(pk), timed.get(pk, usual),
-            carried(direction.core_marks, direction.said, words)[0] if direction else ()))
+            carried(direction.core_marks, direction.said, words)[0] if direction else (),
+            moods_of(direction.moods) if direction else ()))
     return found
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any
 
-from janoglot.core.edition.from_script import checked_edition
+from janoglot.core.edition.from_script import checked_edition, lexicon_of, part_directions_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
 from janoglot.core.speech.catalogue import kept_voice
 from janoglot.core.speech.voices import Voice
@@ -14,12 +15,15 @@ from janoglot.productions.models import (
     Casting,
     Edition,
     KeptVoice,
+    LexiconEntry,
     Line,
     Part,
+    PartDirection,
     Production,
     Speaker,
     Wording,
     kept_among,
+    lexicon_for,
 )
 
 
@@ -75,7 +79,22 @@ def _edition(edition: Edition) -> ScriptEdition:
     cast = {names[one.speaker_id]: one.script_json() for one in Casting.objects.filter(edition=edition)}
     timing = {name: value for name, value in edition.timing.items() if name != "speakers"}
     rates = {names[int(pk)]: own for pk, own in edition.timing.get("speakers", {}).items() if int(pk) in names}
-    return ScriptEdition(cast, timing, rates)
+    numbers = _part_numbers(edition.production)
+    directions = [{"part": numbers[one.part_id], "speaker": names[one.speaker_id], "settings": one.settings,
+                   "moods": dict(one.moods)}
+                  for one in PartDirection.objects.filter(edition=edition).order_by("id") if one.part_id in numbers]
+    lexicon = [asdict(row.core) for row in lexicon_for(edition)]
+    return ScriptEdition(cast, timing, rates, lexicon, directions)
+
+
+def _part_numbers(production: Production) -> dict[int, int]:
+    """By part, which it is of those with names, from 1, as a script that is brought in counts them."""
+    found: dict[int, int] = {}
+    rows = Line.objects.filter(production=production, part__isnull=False).values_list("part", flat=True)
+    for pk in rows:
+        if pk is not None:
+            found.setdefault(pk, len(found) + 1)
+    return found
 
 
 def _castings(script: Script) -> list[dict[str, Any]]:
@@ -98,6 +117,20 @@ def _keep_voices(script: Script, production: Production) -> dict[str, Voice]:
     return {row.pk: row.core for row in rows.values()}
 
 
+def _bring_in_directions(told: ScriptEdition, edition: Edition, speakers: Mapping[str, Speaker]) -> None:
+    """What is directed of speakers in parts, and the lexicon. Raises BadInput."""
+    parts = {number: pk for pk, number in _part_numbers(edition.production).items()}
+    of_parts = part_directions_of(told, {name: row.pk for name, row in speakers.items()})
+    PartDirection.objects.bulk_create([
+        PartDirection(edition=edition, part_id=parts[part], speaker_id=speaker, settings=dict(one.settings),
+                      moods=[list(mood) for mood in one.moods])
+        for (part, speaker), one in of_parts.items() if part in parts])
+    there = {row.core for row in LexiconEntry.objects.filter(production=edition.production)}
+    LexiconEntry.objects.bulk_create([
+        LexiconEntry.of(entry, edition.production, edition.production.created_by)
+        for entry in lexicon_of(told, edition.language) if entry not in there])
+
+
 def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers: Mapping[str, Speaker],
                        lines: list[Line]) -> None:
     """What a whole production says beside its words, for rows that were just made of it. Raises BadInput."""
@@ -112,6 +145,7 @@ def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers
         edition.save(update_fields=["timing"])
         Casting.objects.bulk_create([Casting(edition=edition, speaker=speakers[name], **values)
                                      for name, values in castings.items() if name in speakers])
+        _bring_in_directions(told, edition, speakers)
     for one in belongings("line", "edition"):
         rows = []
         for line, row in zip(script.lines, lines, strict=True):

@@ -13,8 +13,8 @@ from celery import Celery, signals
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "janoglot.server.settings")
 app = Celery("janoglot")
 app.config_from_object("django.conf:settings", namespace="CELERY")
-app.autodiscover_tasks(["janoglot.productions", "janoglot.media", "janoglot.adapt", "janoglot.cast", "janoglot.direct",
-                        "janoglot.mix", "janoglot.deliver"])
+app.autodiscover_tasks([f"janoglot.{name}" for name in (
+    "productions", "media", "adapt", "cast", "editions", "direct", "mix", "deliver")])
 
 
 @signals.worker_process_init.connect

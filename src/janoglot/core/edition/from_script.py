@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, EditionPart, OwnCasting
+from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, EditionPart, OwnCasting, PartDirection
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import kept_voice, voice_named
 from janoglot.core.speech.directing import DirectionMark, carried, marks_of
+from janoglot.core.speech.lexicon import Lexicon, LexiconEntry, checked_entry
+from janoglot.core.speech.mood_words import understood
+from janoglot.core.speech.moods import Moods, checked_moods
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import (
@@ -29,18 +32,20 @@ DEFAULT_TARGET, DEFAULT_FPS = -16.0, 25.0
 
 
 def editions_of(script: Script, source: str, languages: list[str], cast: Mapping[str, Mapping[str, str]],
-                target: float | None = None) -> list[Edition]:
+                target: float | None = None, lexicon: Sequence[LexiconEntry] = ()) -> list[Edition]:
     """An edition for each of ``languages``, the source (one of them) cast first, so that the others are cast near it.
 
     ``cast`` gives voice ids by language and speaker, over what the script itself says; who is missing is cast
-    automatically, whoever has most lines first. Raises BadInput for a language without words, an unknown voice, a
+    automatically, whoever has most lines first. ``lexicon``: entries over the script's own.
+    Raises BadInput for a language without words, an unknown voice, a
     cast that names nobody, and settings outside their bounds.
     """
+    settle_delivery(script, source)
     kept = {voice: kept_voice(voice, told) for voice, told in script.voices.items()}
     chosen: dict[str, dict[str, str]] = {}
     for language in sorted(languages, key=lambda tag: tag != source):
         chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}), kept)
-    return [_edition(script, source, language, chosen[language], target, kept) for language in languages]
+    return [_edition(script, source, language, chosen[language], target, kept, lexicon) for language in languages]
 
 
 def _cast(script: Script, source: str, language: str, given: Mapping[str, str],
@@ -74,7 +79,7 @@ def _together(script: Script) -> set[frozenset[str]]:
 
 
 def _edition(script: Script, source: str, language: str, cast: Mapping[str, str], target: float | None,
-             kept: Mapping[str, Voice]) -> Edition:
+             kept: Mapping[str, Voice], lexicon: Sequence[LexiconEntry]) -> Edition:
     if not any(script.wording(line, language, source) for line in script.lines if not line.on_screen):
         raise BadInput("The script has no words in {language} ({tag}). Add a column headed {tag}, or leave the "
                        "language out.", language=english_name(language), tag=language)
@@ -87,20 +92,41 @@ def _edition(script: Script, source: str, language: str, cast: Mapping[str, str]
     for name, voice in cast.items():
         row = told.cast.get(name, {})
         settings = VoiceSettings().over(checked_voice_settings(row))
-        castings[ids[name]] = EditionCasting(voice, settings, row.get("accent_meant") is True)
+        castings[ids[name]] = EditionCasting(voice, settings, row.get("accent_meant") is True,
+                                             checked_moods(row.get("moods")))
     lines = []
     for number, (part, line) in enumerate(_with_parts(script), 1):
         lines.append(_line(number, line, part, ids[line.speaker], script.wording(line, language, source), language,
                            kept))
     return Edition(language, language == source, lines, castings, timing, rates,
                    target if target is not None else script.target if script.target is not None else DEFAULT_TARGET,
-                   script.fps or DEFAULT_FPS, kept)
+                   script.fps or DEFAULT_FPS, part_directions_of(told, ids),
+                   Lexicon([*lexicon, *lexicon_of(told, language)]), kept)
+
+
+def part_directions_of(told: ScriptEdition, speakers: Mapping[str, int]) -> dict[tuple[int, int], PartDirection]:
+    """By the part's number and the speaker's. Raises BadInput."""
+    found = {}
+    for row in told.directions:
+        speaker, part = speakers.get(str(row.get("speaker"))), row.get("part")
+        if speaker is not None and isinstance(part, int):
+            settings = checked_voice_settings(row.get("settings") or {})
+            found[part, speaker] = PartDirection(tuple(sorted(settings.items())), checked_moods(row.get("moods")))
+    return found
+
+
+def lexicon_of(told: ScriptEdition, language: str) -> list[LexiconEntry]:
+    """Raises BadInput."""
+    return [checked_entry(str(row.get("phrase", "")), str(row.get("kind", "alias")), str(row.get("said", "")),
+                          str(row.get("language", language)), row.get("case_matters") is True,
+                          row.get("exact") is True, str(row.get("note", ""))) for row in told.lexicon]
 
 
 def _with_parts(script: Script) -> list[tuple[EditionPart | None, ScriptLine]]:
     found: list[tuple[EditionPart | None, ScriptLine]] = []
-    for number, (part, lines) in enumerate(script.runs(), 1):
-        of_edition = EditionPart(number, part.name, part.start, part.end, part.may_grow) if part.name else None
+    numbers = itertools.count(1)
+    for part, lines in script.runs():
+        of_edition = EditionPart(next(numbers), part.name, part.start, part.end, part.may_grow) if part.name else None
         found += [(of_edition, line) for line in lines]
     return found
 
@@ -111,7 +137,7 @@ def _line(number: int, line: ScriptLine, part: EditionPart | None, speaker: int,
     return EditionLine(number, number, speaker, line.speaker, words, part, line.slot, line.in_sight, line.on_screen,
                        line.notes, "edited" if words else "empty", variant=variant_of(told),
                        own=own_casting_of(told.get("casting"), kept), timing=line_timing_of(told.get("timing")),
-                       marks=marks_told(told, words))
+                       marks=marks_told(told, words), moods=moods_told(told))
 
 
 def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
@@ -121,7 +147,8 @@ def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
     require_consistent(timing_of(timing))
     rates = {name: checked_timing(own) for name, own in told.rates.items()}
     castings = {name: {"voice": _voice(row["voice"], kept), **checked_voice_settings(row),
-                       "accent_meant": row.get("accent_meant") is True, "note": str(row.get("note", ""))[:300]}
+                       "accent_meant": row.get("accent_meant") is True, "note": str(row.get("note", ""))[:300],
+                       "moods": [list(one) for one in checked_moods(row.get("moods"))]}
                 for name, row in told.cast.items() if row.get("voice")}
     return timing, rates, castings
 
@@ -142,6 +169,25 @@ def marks_told(told: Mapping[str, Any], words: str) -> tuple[DirectionMark, ...]
         return ()
     said = str(directed.get("said", words))
     return carried(marks_of(directed["marks"], said), said, words)[0]
+
+
+def moods_told(told: Mapping[str, Any]) -> Moods:
+    """Raises BadInput."""
+    directed = told.get("direction")
+    return checked_moods(directed.get("moods")) if isinstance(directed, dict) else ()
+
+
+def settle_delivery(script: Script, source: str) -> None:
+    """What lines say in plain words of how they should sound, as moods and marks of every language that they have words
+    in; where something is directed of a line already, that holds."""
+    for line in script.lines:
+        told = understood(line.delivery) if line.delivery.strip() else None
+        for language in [source, *line.wordings] if told else []:
+            words = script.wording(line, language, source)
+            own = line.own.setdefault(language, {})
+            if told and words.strip() and "direction" not in own:
+                own["direction"] = {"moods": dict(told.moods), "said": words, "marks": [
+                    mark.as_json() for mark in told.marks(words)]}
 
 
 def own_casting_of(told: Any, kept: Mapping[str, Voice]) -> OwnCasting | None:

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from janoglot.core.speech.directing import DirectionMark
+from janoglot.core.speech.lexicon import Lexicon
+from janoglot.core.speech.moods import Moods
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import OwnTiming, Rates, TimingSettings
@@ -33,6 +35,15 @@ class EditionCasting:
     voice: str
     settings: VoiceSettings = field(default_factory=VoiceSettings)
     accent_meant: bool = False
+    moods: Moods = ()
+
+
+@dataclass(frozen=True, slots=True)
+class PartDirection:
+    """What is directed of one speaker in one part, over the casting: ``settings`` by name, and moods."""
+
+    settings: tuple[tuple[str, float], ...] = ()
+    moods: Moods = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +83,7 @@ class EditionLine:
     timing: OwnTiming = field(default_factory=OwnTiming)
     marks: tuple[DirectionMark, ...] = ()
     """On the words as they are now."""
+    moods: Moods = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,5 +101,8 @@ class Edition:
     rates: Mapping[int, Rates] = field(default_factory=dict)
     target: float = -16.0
     fps: float = 25.0
+    part_directions: Mapping[tuple[int, int], PartDirection] = field(default_factory=dict)
+    """By part and speaker."""
+    lexicon: Lexicon = field(default_factory=Lexicon)
     voices: Mapping[str, Voice] = field(default_factory=dict)
     """By id, those that people keep, beside the catalogue's."""

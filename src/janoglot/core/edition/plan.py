@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.mix.programme import Clip
-from janoglot.core.speech.engines.base import Delivery, WordMark
+from janoglot.core.speech.recipe_json import recipe_as_json, recipe_from_json
 from janoglot.core.speech.takes import (
     Quality,
     Take,
@@ -22,7 +22,6 @@ from janoglot.core.speech.takes import (
     make_sound,
     read_sound,
 )
-from janoglot.core.speech.voices import Voice
 from janoglot.core.store import Store
 
 
@@ -77,10 +76,7 @@ class MixPlan:
         for line in self.lines:
             row = {name: getattr(line, name) for name in (
                 "line", "number", "speaker", "words", "start", "seconds", "level_db", "quality", "kept")}
-            recipe = line.recipe and {
-                "words": line.recipe.words, "voice": line.recipe.voice.as_json(),
-                "delivery": asdict(line.recipe.delivery), "language": line.recipe.language,
-                "foreign": line.recipe.foreign, "variant": line.recipe.variant}
+            recipe = line.recipe and recipe_as_json(line.recipe)
             rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
         return {"recipe": self.recipe, "language": self.language, "target": self.target, "seconds": self.seconds,
                 "lines": rows}
@@ -111,7 +107,7 @@ def plan_of(standing: EditionStanding, kept: Callable[[LineStanding], str | None
         if current or sound:
             plan.lines.append(PlannedLine(
                 one.id, one.line.number, one.line.speaker_name, one.words, placement.start, placement.seconds,
-                one.settings.level_db, (standing.quality(one) or "finish") if current else "finish", one.take,
+                one.level_db, (standing.quality(one) or "finish") if current else "finish", one.take,
                 one.recipe if current else None, sound or ""))
     return plan
 
@@ -121,12 +117,4 @@ def _planned(row: dict[str, Any]) -> PlannedLine:
     take = Take.from_json(row.pop("take"))
     if told is None:
         return PlannedLine(**row, take=take)
-    recipe = TakeRecipe(told["words"], Voice.from_json(told["voice"]), _delivery(told["delivery"]), told["language"],
-                        tuple((words, language) for words, language in told["foreign"]), told.get("variant", 0))
-    return PlannedLine(**row, take=take, recipe=recipe)
-
-
-def _delivery(told: dict[str, Any]) -> Delivery:
-    return Delivery(**{**told, "emphasis": tuple(map(tuple, told["emphasis"])),
-                       "pauses_at": tuple(map(tuple, told["pauses_at"])),
-                       "marks": tuple(WordMark(**mark) for mark in told.get("marks", ()))})
+    return PlannedLine(**row, take=take, recipe=recipe_from_json(told))

@@ -17,6 +17,7 @@ from janoglot.core.edition.model import Edition, EditionLine
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.directing import directed
+from janoglot.core.speech.moods import Moods, laid_over
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import Quality, Take, TakeRecipe, finish_key, rendition_key, sketch_key
 from janoglot.core.speech.voices import Voice
@@ -42,6 +43,13 @@ class LineStanding:
     """Whether the voice is another language's and nobody has said that it is meant."""
     timed: TimedLine
     """As the picture is before any part grows."""
+    moods: Moods = ()
+    """All that lie over one another on it."""
+
+    @property
+    def level_db(self) -> float:
+        """How much louder than the voice's own it is in the mix."""
+        return self.settings.level_in(self.moods)
 
     @property
     def id(self) -> int:
@@ -75,12 +83,16 @@ def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]
     cast = own.voice if own and own.voice else casting.voice if casting else ""
     voice = edition.voices.get(cast) or catalogue().get(cast)
     settings = casting.settings if casting else VoiceSettings()
+    here = edition.part_directions.get((line.part.id if line.part else 0, line.speaker))
+    settings = settings.over(dict(here.settings)) if here else settings
     settings = settings.over(dict(own.settings)) if own else settings
+    moods = laid_over((casting.moods if casting else (), here.moods if here else (), line.moods))
     recipe = take = None
     if line.words.strip() and not line.on_screen:
         if voice:
-            recipe = TakeRecipe(line.words, settings.shaped(voice), directed(settings.delivery, line.marks, line.words),
-                                own.language if own and own.language else edition.language,
+            language = own.language if own and own.language else edition.language
+            delivery = directed(settings.delivery_in(moods), line.marks, line.words, edition.lexicon, language)
+            recipe = TakeRecipe(line.words, settings.shaped(voice), delivery, language,
                                 own.foreign if own else (), line.variant)
         take = (takes.get(recipe.hash) if recipe else None) or takes.get(line.chosen)
     wrong = bool(voice and casting and not line.on_screen and not (own and (own.voice or own.language))
@@ -89,7 +101,7 @@ def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]
     timed = TimedLine(line.id, line.speaker_name, line.words, take.seconds if take else None, line.slot,
                       str(part.id) if part else "", line.in_sight, part.start if part else None,
                       part.end if part else None, line.timing, edition.rates.get(line.speaker))
-    return LineStanding(line, voice, settings, recipe, take, wrong, timed)
+    return LineStanding(line, voice, settings, recipe, take, wrong, timed, moods)
 
 
 class EditionStanding:
@@ -216,7 +228,7 @@ class EditionStanding:
     def mix_recipe(self) -> str:
         """The hash of everything that the mix of this edition would be made from now; "" with no takes."""
         clips = [
-            (round(p.start, 4), round(p.seconds, 4), self.sound_key(one, p), one.settings.level_db)
+            (round(p.start, 4), round(p.seconds, 4), self.sound_key(one, p), one.level_db)
             for one, p in zip(self.lines, self.placements, strict=True) if one.take
         ]
         if not clips:

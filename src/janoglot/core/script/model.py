@@ -31,6 +31,8 @@ class ScriptLine:
     """Whether the camera sees the mouth; None where nobody has said."""
     own: dict[str, dict[str, Any]] = field(default_factory=dict)
     """By language (BCP 47): what was decided of this line there beside its words, as our own format has it."""
+    delivery: str = ""
+    """How it should sound, in plain words."""
 
     @property
     def slot(self) -> tuple[float, float] | None:
@@ -50,12 +52,15 @@ class ScriptPart:
 
 @dataclass(slots=True)
 class ScriptEdition:
-    """What was decided of one language beside the words: by speaker's name ``cast`` and ``rates``, and ``timing``. As
-    our own format has it; checked where it is used."""
+    """What was decided of one language beside the words: by speaker's name ``cast`` and ``rates``, ``timing``, the
+    ``lexicon``, and ``directions`` of speakers in parts. As our own format has it; checked where it is used."""
 
     cast: dict[str, dict[str, Any]] = field(default_factory=dict)
     timing: dict[str, Any] = field(default_factory=dict)
     rates: dict[str, dict[str, Any]] = field(default_factory=dict)
+    lexicon: list[dict[str, Any]] = field(default_factory=list)
+    directions: list[dict[str, Any]] = field(default_factory=list)
+    """``part`` (its number among those with names, from 1), ``speaker``, ``settings``, ``moods``."""
 
 
 @dataclass(slots=True)

@@ -8,11 +8,17 @@ from typing import Any
 
 from janoglot.core.errors import BadInput
 from janoglot.core.settings import bounds_of, setting
-from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.engines.base import Delivery, Manner
+from janoglot.core.speech.manner import together
+from janoglot.core.speech.moods import Moods, level_of, manners_of
 from janoglot.core.speech.voices import Voice, register_of
 
 _TRACT = 0.09
 _PITCH = 2.0
+_SOFT, _SOFT_DB = Manner(tilt=-5.0, breath=0.25, energy=-0.4, attack=-0.8, pace=0.96), -4.0
+_LIVELY = Manner(lively=1.25, melody=1.4, pace=1.03)
+"""The reading goes further from the middle of all readings, and what it sings with it: of some blends the network alone
+would sing less. A voice keeps its sound, so that it is still the same person."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +26,9 @@ class VoiceSettings:
     """``pace`` multiplies the voice's speed, ``melody`` the range of its pitch, ``pauses`` their lengths; ``pitch``
     is in semitones, ``level_db`` in dB. Timbre: ``brighter`` lifts (+) or darkens (−) what lies above 2 kHz, in dB;
     ``breathier`` adds breath, 0–1; ``younger`` runs from older (−1) to younger (+1), by a shorter vocal tract and a
-    higher pitch."""
+    higher pitch; ``rougher`` makes the larynx unsteady, ``softer`` takes
+    force, brightness and level away, both 0–1. ``livelier`` runs from steadier (−1) to livelier (+1): how far the
+    reading goes from the middle of all readings."""
 
     pace: float = setting(1.0, 0.7, 1.4)
     pitch: float = setting(0.0, -6.0, 6.0)
@@ -30,11 +38,24 @@ class VoiceSettings:
     brighter: float = setting(0.0, -6.0, 6.0)
     breathier: float = setting(0.0, 0.0, 0.6)
     younger: float = setting(0.0, -1.0, 1.0)
+    rougher: float = setting(0.0, 0.0, 0.8)
+    softer: float = setting(0.0, 0.0, 1.0)
+    livelier: float = setting(0.0, -1.0, 1.0)
 
     @property
     def delivery(self) -> Delivery:
         return Delivery(pace=round(self.pace, 3), pitch=round(self.pitch, 3), melody=round(self.melody, 3),
                         pauses=round(self.pauses, 3))
+
+    def delivery_in(self, moods: Moods = ()) -> Delivery:
+        """How a line is said with these settings and in these moods."""
+        return replace(self.delivery, manner=together([
+            *manners_of(moods), (_SOFT, self.softer), (Manner(rough=1.0), self.rougher),
+            (_LIVELY, self.livelier)]))
+
+    def level_in(self, moods: Moods = ()) -> float:
+        """dB in the mix, the voice's own being none."""
+        return round(self.level_db + level_of(moods) + _SOFT_DB * self.softer, 2)
 
     def shaped(self, voice: Voice) -> Voice:
         """``voice`` with this timbre; itself where nothing of it is set."""

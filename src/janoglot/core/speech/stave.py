@@ -9,7 +9,7 @@ from janoglot.core.speech.directing import words_of
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Mark, Melody
 from janoglot.core.speech.engines.rich import RichEngine
-from janoglot.core.speech.takes import TakeRecipe
+from janoglot.core.speech.takes import TakeRecipe, written_marks
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,8 @@ def stave_of(recipe: TakeRecipe) -> Stave | None:
     if known is None:
         return None
     melody = engine.melody(recipe.utterance) if isinstance(engine, RichEngine) else None
-    return Stave(known.seconds, stave_words(recipe.spoken_words, known.words), melody)
+    return Stave(known.seconds, stave_words(recipe.spoken_words, written_marks(known.words, recipe.respelled)),
+                 melody)
 
 
 def stave_words(text: str, marks: Sequence[Mark]) -> tuple[StaveWord, ...]:

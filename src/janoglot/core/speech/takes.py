@@ -23,6 +23,8 @@ from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Mark, Samples, Spoken, Utterance
+from janoglot.core.speech.manner import applied
+from janoglot.core.speech.readings import Respelled, respelled
 from janoglot.core.speech.sketching import sketch_voice
 from janoglot.core.speech.trimming import at_kept_loudness, trim
 from janoglot.core.speech.voices import Voice
@@ -66,9 +68,19 @@ class TakeRecipe:
         return replace(self, voice=sketch_voice(self.voice, self.language))
 
     @property
+    def respelled(self) -> Respelled:
+        """The words as the engine gets them."""
+        return respelled(self.spoken_words, self.delivery.readings, self.language)
+
+    @property
     def utterance(self) -> Utterance:
-        return Utterance(self.spoken_words, self.voice.base, self.voice.shaping, varied(self.delivery, self.variant),
-                         self.language, self.foreign_spans)
+        spoken = self.respelled
+        delivery = _moved_to(spoken, replace(self.delivery, readings=()))
+        shaping, delivery = applied(delivery.manner, self.voice.shaping, delivery, spoken.words)
+        return Utterance(spoken.words, self.voice.base, shaping, varied(delivery, self.variant, spoken.words),
+                         self.language,
+                         tuple((*spoken.there(at, length), tag) for at, length, tag in self.foreign_spans),
+                         spoken.phonemes, self.variant)
 
     @property
     def foreign_spans(self) -> tuple[tuple[int, int, str], ...]:
@@ -82,15 +94,36 @@ class TakeRecipe:
         return tuple(sorted(found))
 
 
+def _moved_to(spoken: Respelled, delivery: Delivery) -> Delivery:
+    """``delivery`` with its places in the words that are spoken."""
+    if not spoken.pieces:
+        return delivery
+    return replace(
+        delivery, emphasis=tuple((*spoken.there(at, length), amount) for at, length, amount in delivery.emphasis),
+        pauses_at=tuple((spoken.there(at)[0], seconds) for at, seconds in delivery.pauses_at),
+        marks=tuple(replace(mark, at=place[0], length=place[1]) for mark in delivery.marks
+                    if (place := spoken.there(mark.at, mark.length))))
+
+
+VARIED = 2
+"""Of the way that a variant differs: part of the names of all but the plain takes."""
 _TURN = 0.6180339887498949
 """The golden ratio's fraction: however many variants there are, they keep apart from one another."""
 
 
-def varied(delivery: Delivery, variant: int) -> Delivery:
+def varied(delivery: Delivery, variant: int, words: str = "") -> Delivery:
     """``delivery`` as another take would have it: pace within 7 %, pitch within 0.8 semitones, melody within 25 % of
-    what it is. Variant 0 is the delivery itself; the same number is always the same."""
+    what it is, and the stress on other words of ``words``. Variant 0 is the delivery itself; the same number is always
+    the same, anywhere."""
     if not variant:
         return delivery
+    free = [match for match in regex.finditer(r"[\p{L}\p{M}'’]{3,}", words)
+            if not any(at < match.end() and match.start() < at + length for at, length, _ in delivery.emphasis)]
+    if free:
+        # Words of some length carry a stress; by the same even spread as everything else.
+        longest = sorted(free, key=lambda match: (-len(match[0]), match.start()))[: max(1, len(free) // 2)]
+        chosen = longest[int(((variant * 3 ** 0.5) % 1.0) * len(longest))]
+        delivery = replace(delivery, emphasis=(*delivery.emphasis, (chosen.start(), len(chosen[0]), 0.8)))
     # Three sequences that spread evenly, each of its own step.
     pace, pitch, melody = (2 * ((variant * step) % 1.0) - 1 for step in (_TURN, _TURN ** 2, 2 ** 0.5 % 1.0))
     return replace(delivery, pace=round(delivery.pace * (1 + 0.07 * pace), 4),
@@ -103,11 +136,11 @@ def _take_hash(recipe: TakeRecipe) -> str:
     if recipe.voice.is_rich and recipe.foreign_spans:
         tongue["foreign"] = recipe.foreign_spans
     engine = engine_named(recipe.voice.engine)
-    reading = engine.reading(recipe.language, recipe.spoken_words)
+    reading = engine.reading(recipe.language, recipe.respelled.words)
     if reading:
         tongue["reading"] = reading
     if recipe.variant:
-        tongue["variant"] = recipe.variant
+        tongue["variant"] = [recipe.variant, VARIED]
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
                        engine=engine.version, **tongue)
 
@@ -155,7 +188,8 @@ def make_take(recipe: TakeRecipe, store: Store) -> Take:
     engine = engine_named(recipe.voice.engine)
     known = engine.lengths(recipe.utterance)
     if known:
-        return Take(recipe.hash, round(known.seconds, 6), 0, KEPT_LUFS, _marks(known.words))
+        return Take(recipe.hash, round(known.seconds, 6), 0, KEPT_LUFS,
+                    _marks(known.words, recipe.respelled))
     # A take keeps its words' times alone.
     spoken = trim(replace(engine.speak(recipe.utterance), phonemes=()))
     if spoken.seconds < 0.02:
@@ -163,11 +197,24 @@ def make_take(recipe: TakeRecipe, store: Store) -> Take:
                           voice=recipe.voice.name)
     write_sound(store, f"{recipe.hash}.wav", spoken.samples, spoken.rate)
     lufs = measure(spoken.samples, spoken.rate, peaks=False).integrated
-    return Take(recipe.hash, spoken.seconds, spoken.rate, round(lufs, 3), _marks(spoken.words))
+    return Take(recipe.hash, spoken.seconds, spoken.rate, round(lufs, 3),
+                _marks(spoken.words, recipe.respelled))
 
 
-def _marks(words: Sequence[Mark]) -> tuple[WordMark, ...]:
-    return tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in words)
+def _marks(words: Sequence[Mark], spoken: Respelled) -> tuple[WordMark, ...]:
+    return tuple(WordMark(round(m.start, 4), round(m.end, 4), m.at, m.length) for m in written_marks(words, spoken))
+
+
+def written_marks(marks: Sequence[Mark], spoken: Respelled) -> list[Mark]:
+    """Marks on the words that are spoken, on those that are written: what is read as several words is one."""
+    found: list[Mark] = []
+    for mark in marks:
+        at, length = spoken.back(mark.at, mark.length)
+        if found and found[-1].at == at:
+            found[-1] = replace(found[-1], end=mark.end, length=max(length, found[-1].length))
+        else:
+            found.append(replace(mark, at=at, length=length))
+    return found
 
 
 @lru_cache(maxsize=50_000)

@@ -1,50 +1,68 @@
-"""Direct a line: choose which of its takes is heard, name takes, mark its words."""
+"""Direct a line: choose which of its takes is heard, name takes, mark its words, give it moods."""
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from janoglot.core.edition.from_script import variant_of
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.directing import marks_of
+from janoglot.core.speech.moods import checked_moods
 from janoglot.productions.models import Edition, Line, LineDirection, Wording
 from janoglot.productions.permissions import Anyone
-from janoglot.productions.recorder import action
+from janoglot.productions.recorder import Recorder, action
 
 LONGEST_NAME = 60
 MOST_NAMES = 50
 
 
-def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> LineDirection | None:
-    """``changes``: any of ``variant`` (the number of a take), ``names`` (by number, empty takes one away) and ``marks``
-    (on the words as they are now). A line of which nothing is directed has no row. Raises BadInput."""
-    values: dict[str, Any] = {}
+def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
+    """``changes``: any of ``variant`` (the number of a take), ``names`` (by number, empty takes one away), ``marks``
+    (on the words as they are now) and ``moods``. A line of which nothing is directed has no row. Raises BadInput."""
     with action(user, edition.production, "set_direction", goes_on=True) as record:
         record.details = {"number": line.number, "language": edition.language}
         record.summary = f"Line {line.number}, {edition.language}"
-        row = LineDirection.objects.select_for_update().filter(edition=edition, line=line).first()
-        if "variant" in changes:
-            values["variant"] = variant_of({"direction": changes})
-        if "names" in changes:
-            names = {**(row.names if row else {}), **{str(number): name.strip()[:LONGEST_NAME]
-                                                      for number, name in changes["names"].items()}}
-            values["names"] = {number: name for number, name in names.items() if name and number.isdigit()}
-            if len(values["names"]) > MOST_NAMES:
-                raise BadInput("At most {most} takes of a line may have names.", most=MOST_NAMES)
-        if "marks" in changes:
-            words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
-            values["marks"] = [asdict(mark) for mark in marks_of(changes["marks"], words)]
-            values["said"] = words if values["marks"] else ""
-        if row is None:
-            made = LineDirection(edition=edition, line=line, **values)
-            return None if made.empty else record.create(made)
-        for name, value in values.items():
-            setattr(row, name, value)
-        gone = row.empty
-        row.refresh_from_db()
-        if gone:
-            record.delete(row)
-            return None
-        record.update(row, **values)
-    return row
+        _set(record, edition, line, changes)
+
+
+def set_moods(user: Anyone, edition: Edition, lines: list[Line], moods: Any) -> None:
+    """The same moods for some lines, in one act. Raises BadInput."""
+    checked = checked_moods(moods)
+    with action(user, edition.production, "set_moods") as record:
+        record.details = {"count": len(lines), "language": edition.language}
+        record.summary = f"{len(lines)} lines, {edition.language}"
+        for line in lines:
+            _set(record, edition, line, {"moods": dict(checked)})
+
+
+def _set(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
+    values: dict[str, Any] = {}
+    row = LineDirection.objects.select_for_update().filter(edition=edition, line=line).first()
+    if "variant" in changes:
+        values["variant"] = variant_of({"direction": changes})
+    if "names" in changes:
+        names = {**(row.names if row else {}), **{str(number): name.strip()[:LONGEST_NAME]
+                                                  for number, name in changes["names"].items()}}
+        values["names"] = {number: name for number, name in names.items() if name and number.isdigit()}
+        if len(values["names"]) > MOST_NAMES:
+            raise BadInput("At most {most} takes of a line may have names.", most=MOST_NAMES)
+    if "moods" in changes:
+        values["moods"] = [list(one) for one in checked_moods(changes["moods"])]
+    if "marks" in changes:
+        words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
+        values["marks"] = [mark.as_json() for mark in marks_of(changes["marks"], words)]
+        values["said"] = words if values["marks"] else ""
+    if row is None:
+        made = LineDirection(edition=edition, line=line, **values)
+        if not made.empty:
+            record.create(made)
+        return
+    for name, value in values.items():
+        setattr(row, name, value)
+    gone = row.empty
+    row.refresh_from_db()
+    if gone:
+        record.delete(row)
+        return
+    record.update(row, **values)
+

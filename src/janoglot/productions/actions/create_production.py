@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from janoglot.core.edition.from_script import settle_delivery
 from janoglot.core.errors import BadInput
 from janoglot.core.mix.programme import TARGETS
 from janoglot.core.script.model import Script
@@ -32,6 +33,7 @@ def create_production(user: User, name: str, script: Script, source_language: st
 
 
 def _fill(production: Production, script: Script, source_language: str) -> None:
+    settle_delivery(script, source_language)
     languages = [source_language, *(tag for tag in script.languages if tag != source_language)]
     editions = {tag: Edition.objects.create(production=production, language=tag, position=place)
                 for place, tag in enumerate(languages)}

@@ -30,6 +30,8 @@ class Casting(models.Model):
     locals().update({one.name: models.FloatField(default=one.default) for one in fields(VoiceSettings)})
     accent_meant = models.BooleanField(default=False)
     note = models.CharField(max_length=300, blank=True, default="")
+    moods = models.JSONField(default=list)
+    """``[[name, strength], …]``: how the speaker sounds unless something else is directed."""
 
     class Meta:
         db_table = "cast_casting"
@@ -40,7 +42,7 @@ class Casting(models.Model):
         usual = VoiceSettings()
         own = {name: getattr(self, name) for name in SETTINGS if getattr(self, name) != getattr(usual, name)}
         return {"voice": self.voice, **own, **({"accent_meant": True} if self.accent_meant else {}),
-                **({"note": self.note} if self.note else {})}
+                **({"note": self.note} if self.note else {}), **({"moods": dict(self.moods)} if self.moods else {})}
 
     @property
     def settings(self) -> VoiceSettings:

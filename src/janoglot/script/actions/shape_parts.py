@@ -8,7 +8,7 @@ from django.db.models import Max
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.limits import LONGEST_NAME
-from janoglot.productions.models import Line, Part
+from janoglot.productions.models import Line, Part, PartDirection
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 
@@ -64,6 +64,7 @@ def end_part(user: Anyone, part: Part) -> None:
         record.update_all([(row, {"part_id": before}) for row in mine])
         record.details = {"name": part.name}
         record.summary = part.name
+        record.delete_all(list(PartDirection.objects.filter(part=part)))
         record.delete(part)
 
 

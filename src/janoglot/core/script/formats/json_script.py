@@ -62,6 +62,8 @@ class JsonScript:
                 entry["in_sight"] = line.in_sight
             if line.wordings:
                 entry["wordings"] = line.wordings
+            if line.delivery:
+                entry["delivery"] = line.delivery
             if line.own:
                 entry["own"] = line.own
             lines.append(entry)
@@ -76,8 +78,13 @@ class JsonScript:
         if script.voices:
             whole["voices"] = script.voices
         if script.editions:
-            whole["editions"] = {tag: asdict(edition) for tag, edition in script.editions.items()}
+            whole["editions"] = {tag: _told(edition) for tag, edition in script.editions.items()}
         return json.dumps({**whole, "lines": lines}, ensure_ascii=False, indent=1) + "\n"
+
+
+def _told(edition: ScriptEdition) -> dict[str, Any]:
+    told = asdict(edition)
+    return {name: value for name, value in told.items() if value or name in ("cast", "timing", "rates")}
 
 
 def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | None:
@@ -104,7 +111,7 @@ def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | No
     own = {tag: told for name, told in _objects(entry.get("own")) if (tag := _tag(name))}
     return ScriptLine(_words(entry.get("speaker")) or UNNAMED, words, slot[0], slot[1], _words(entry.get("notes")),
                       _words(entry.get("part")), number, wordings, entry.get("on_screen") is True,
-                      sight if isinstance(sight, bool) else None, own)
+                      sight if isinstance(sight, bool) else None, own, _words(entry.get("delivery")))
 
 
 def _production(data: dict[str, Any], script: Script) -> None:
@@ -121,12 +128,17 @@ def _production(data: dict[str, Any], script: Script) -> None:
             timing = told.get("timing")
             script.editions[tag] = ScriptEdition(dict(_objects(told.get("cast"))),
                                                  dict(timing) if isinstance(timing, dict) else {},
-                                                 dict(_objects(told.get("rates"))))
+                                                 dict(_objects(told.get("rates"))), _rows(told.get("lexicon")),
+                                                 _rows(told.get("directions")))
 
 
 def _objects(value: Any) -> list[tuple[str, dict[str, Any]]]:
     return [(str(name), told) for name, told in value.items() if isinstance(told, dict)] \
         if isinstance(value, dict) else []
+
+
+def _rows(value: Any) -> list[dict[str, Any]]:
+    return [row for row in value if isinstance(row, dict)] if isinstance(value, list) else []
 
 
 def _number(value: Any) -> float | None:

@@ -25,7 +25,7 @@ _ABOVE = 15
 """Rows that may stand above the header: titles, dates, who made it."""
 _HEADING = 20_000
 """Characters of a table's first row that are looked at to see what it is."""
-ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind")
+ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind", "delivery")
 
 _SYNONYMS = {
     "speaker": "speaker speakers character name role who person speaker_name character_name talent part_of "
@@ -42,6 +42,7 @@ _SYNONYMS = {
              "notas nota remarque remarques anmerkung anmerkungen regie",
     "part": "part scene chapter section act reel room sequence szene kapitel scène chapitre acte escena capítulo parte",
     "kind": "kind line_kind line_type type",
+    "delivery": "delivery mood moods manner how said_how emotion tone",
     "": "# no nr number index id line_no line_number row",
 }
 _ROLE_OF = {word: role for role, words in _SYNONYMS.items() for word in words.split()}
@@ -169,7 +170,8 @@ class Table:
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
         start, end = self._slot(values, problem, script)
         script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, values.get("notes", ""),
-                                       values.get("part", ""), row, wordings, is_on_screen(values.get("kind", ""))))
+                                       values.get("part", ""), row, wordings, is_on_screen(values.get("kind", "")),
+                                       delivery=values.get("delivery", "")))
 
     @staticmethod
     def _slot(values: dict[str, str], problem: object, script: Script) -> tuple[float | None, float | None]:
@@ -208,10 +210,11 @@ class Table:
         with_part = any(line.part for line in script.lines)
         with_notes = any(line.notes for line in script.lines)
         with_kind = any(line.on_screen for line in script.lines)
+        with_delivery = any(line.delivery for line in script.lines)
         timed = script.timed
         header = [*(["part"] if with_part else []), "speaker", *(["in", "out"] if timed else []),
                   *(["kind"] if with_kind else []), *(_heading(tag) for tag in (source_language, *script.languages)),
-                  *(["notes"] if with_notes else [])]
+                  *(["notes"] if with_notes else []), *(["delivery"] if with_delivery else [])]
         yield header
         for line in script.lines:
             times = [write_time(t) if t is not None else "" for t in (line.start, line.end)]
@@ -219,7 +222,7 @@ class Table:
             cells = [*([line.part] if with_part else []), line.speaker, *(times if timed else []),
                      *([kind] if with_kind else []), line.words,
                      *(line.wordings.get(tag, "") for tag in script.languages),
-                     *([line.notes] if with_notes else [])]
+                     *([line.notes] if with_notes else []), *([line.delivery] if with_delivery else [])]
             yield [safe_cell(cell) for cell in cells]
 
 

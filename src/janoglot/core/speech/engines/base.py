@@ -9,6 +9,8 @@ from typing import ClassVar, Literal, Protocol
 import numpy as np
 import numpy.typing as npt
 
+from janoglot.core.speech.readings import Reading
+
 Samples = npt.NDArray[np.float32]
 
 
@@ -55,6 +57,37 @@ class WordMark:
 
 
 @dataclass(frozen=True, slots=True)
+class Manner:
+    """What moods and a livelier or softer way of saying come down to, on top of a voice's shaping and a delivery.
+
+    ``pace``, ``melody``, ``pauses`` and ``tract`` multiply, ``pitch`` (semitones), ``tilt`` (dB), ``breath`` and
+    ``rough`` add. ``lively`` is how far the reading goes from the middle of all readings (1: as it does), ``final``
+    lengthens each line's last word, ``fall`` turns its end (semitones), ``energy`` adds to the network's own measure of
+    it and ``attack`` to the beginnings of words. ``whisper`` from a half on leaves nothing voiced. ``readers`` lend
+    their way of reading and ``timbres`` their sound: names of styles with shares; ``row`` reads as if a line were so
+    many times as long. An engine does what it can.
+    """
+
+    pace: float = 1.0
+    pitch: float = 0.0
+    melody: float = 1.0
+    pauses: float = 1.0
+    tilt: float = 0.0
+    breath: float = 0.0
+    rough: float = 0.0
+    tract: float = 1.0
+    lively: float = 1.0
+    final: float = 1.0
+    fall: float = 0.0
+    energy: float = 0.0
+    attack: float = 0.0
+    whisper: float = 0.0
+    row: float = 1.0
+    readers: tuple[tuple[str, float], ...] = ()
+    timbres: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Delivery:
     """How a line is said, the same for every engine.
 
@@ -72,6 +105,9 @@ class Delivery:
     emphasis: tuple[tuple[int, int, float], ...] = ()
     pauses_at: tuple[tuple[int, float], ...] = ()
     marks: tuple[WordMark, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    """What words are read as; an engine gets them done already, as its words and phonemes."""
+    manner: Manner = field(default_factory=Manner)
 
     IN_EVERY_RECIPE: ClassVar[tuple[str, ...]] = ("pace", "pitch", "melody", "pauses", "emphasis", "pauses_at")
 
@@ -98,6 +134,10 @@ class Utterance:
     foreign: tuple[tuple[int, int, str], ...] = ()
     """Words in another language: start and length in characters, and its BCP 47 tag. An engine that cannot say them
     by their sounds in the same voice reads them as they are spelled."""
+    phonemes: tuple[tuple[int, int, str], ...] = ()
+    """Words whose sounds are told: start and length in characters, and IPA with stress marks."""
+    variant: int = 0
+    """Which of the readings that these words could have."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +187,8 @@ class Melody:
     energy: npt.NDArray[np.float32]
 
 
+WHISPERED = 0.5
+"""From here on a manner leaves nothing voiced."""
 KEPT_LUFS = -24.0
 """The loudness at which sounds are kept that nobody is to measure again."""
 

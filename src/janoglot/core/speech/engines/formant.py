@@ -14,7 +14,7 @@ import os
 import re
 import tempfile
 import threading
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -26,7 +26,7 @@ from langcodes.tag_parser import LanguageTagError
 
 from janoglot.core.errors import EngineError
 from janoglot.core.graph import recipe_hash
-from janoglot.core.speech.engines.base import BaseVoice, Delivery, Lengths, Mark, Shaping, Spoken, Utterance
+from janoglot.core.speech.engines.base import WHISPERED, BaseVoice, Delivery, Lengths, Mark, Shaping, Spoken, Utterance
 from janoglot.core.speech.engines.formant_process import (
     BUFFER_MS,
     DONT_EXIT,
@@ -39,10 +39,12 @@ from janoglot.core.speech.engines.formant_process import (
     Synthesis,
     library,
 )
+from janoglot.core.speech.engines.formant_sounds import names_of, phoneme_names
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
 
 _UTF8 = 1
 _SSML = 0x10
+_PHONEMES_TOLD = 0x100
 _HEADROOM_VOLUME = 60
 """Of 100. At 100 bright and breathy voices are clipped by the engine itself."""
 _PITCH_SET = 0.885
@@ -101,6 +103,7 @@ class FormantEngine:
         # The library has one state for all: threads that read with it take turns. What speaks is a process of its own.
         self._busy = threading.RLock()
         self._transcribed: dict[tuple[str, str], list[SaidWord]] = {}
+        self._sounds: dict[str, dict[str, str]] = {}
         try:
             self._lib = library()
         except OSError as error:
@@ -230,6 +233,28 @@ class FormantEngine:
             said.append(SaidWord(at, length, text[begun:]))
         return [SaidWord(word.at, word.length, _without_switches(word.ipa)) for word in said]
 
+    def sounds(self, base: str) -> dict[str, str]:
+        """The engine's names of the sounds that this voice can make, by their IPA. Raises EngineError."""
+        with self._busy:
+            if base not in self._sounds:
+                self._sounds[base] = self._heard_sounds(base)
+            return self._sounds[base]
+
+    def _heard_sounds(self, base: str) -> dict[str, str]:
+        found: dict[str, str] = {}
+        voice = f"{base}+{self._variant(Shaping(), Delivery())}"
+        try:
+            with self._process.fresh() as session:
+                for name in phoneme_names(self._data):
+                    made = session.synthesise(voice, _FASTEST_WPM, _HEADROOM_VOLUME, f"[[{name}]]".encode(),
+                                              _UTF8 | _PHONEMES_TOLD)
+                    heard = [event[4] for event in made.events if event[0] == EVENT_PHONEME and event[4]]
+                    if len(heard) == 1 and len(name) < len(found.get(heard[0], "#####")):
+                        found[heard[0]] = name
+        except OSError as error:
+            raise EngineError("The formant engine has no voice “{base}”.", base=base) from error
+        return found
+
     def _translated(self, words: str) -> list[str]:
         """IPA clause by clause, for the voice that is chosen."""
         buffer = ctypes.create_string_buffer(words.encode())
@@ -246,8 +271,13 @@ class FormantEngine:
     def _synthesised(self, session: Session, utterance: Utterance, wpm: int) -> Synthesis:
         """What the library makes of it, positions being those of the utterance's words. Raises EngineError, OSError."""
         voice = f"{utterance.base}+{self._variant(utterance.shaping, utterance.delivery)}"
-        text, places = _marked_up(utterance.words, utterance.delivery)
-        made = session.synthesise(voice, wpm, _HEADROOM_VOLUME, text.encode(), _UTF8 | (_SSML if places else 0))
+        told = {}
+        if utterance.phonemes:
+            sounds = self.sounds(utterance.base)
+            told = {at: (length, names_of(ipa, sounds)) for at, length, ipa in utterance.phonemes}
+        text, places = _marked_up(utterance.words, utterance.delivery, told)
+        flags = (_SSML if places else 0) | (_PHONEMES_TOLD if told else 0)
+        made = session.synthesise(voice, wpm, _HEADROOM_VOLUME, text.encode(), _UTF8 | flags)
         if made.status < 0:
             raise EngineError("The formant engine has no voice “{base}”.", base=utterance.base)
         if made.status:
@@ -256,9 +286,12 @@ class FormantEngine:
         if not places:
             return made
         # Positions are of the marked-up text: back to the words'.
+        back = [(kind, at, places[min(position, len(places)) - 1] + 1 if position > 0 else position, length, symbol)
+                for kind, at, position, length, symbol in made.events]
+        # Of sounds that are told the library counts its own names.
         return made._replace(events=[
-            (kind, at, places[min(position, len(places)) - 1] + 1 if position > 0 else position, length, symbol)
-            for kind, at, position, length, symbol in made.events])
+            (kind, at, position, told.get(position - 1, (length,))[0] if kind == EVENT_WORD else length, symbol)
+            for kind, at, position, length, symbol in back])
 
     def _speak(self, session: Session, utterance: Utterance, wpm: int) -> Spoken:
         made = self._synthesised(session, utterance, wpm)
@@ -311,10 +344,13 @@ class FormantEngine:
                      for (start, symbol), end in zip(found, ends, strict=True) if symbol)
 
 
-def _marked_up(words: str, delivery: Delivery) -> tuple[str, list[int]]:
+def _marked_up(words: str, delivery: Delivery, told: Mapping[int, tuple[int, str]]) -> tuple[str, list[int]]:
     """``words`` with what of a delivery is of single words as SSML 1.1, and for each of its characters the place in
-    ``words``; the words themselves and nothing where there is none. A gap only adds silence here."""
-    if not delivery.emphasis and not delivery.pauses_at and not delivery.marks:
+    ``words``; the words themselves and nothing where there is none. A gap only adds silence here.
+
+    ``told``: by their start, the length of stretches whose sounds are told, and those in the engine's names.
+    """
+    if not delivery.emphasis and not delivery.pauses_at and not delivery.marks and not told:
         return words, []
     before: dict[int, str] = {}
     gaps = [(mark.at, mark.amount) for mark in delivery.marks if mark.kind == "gap" and mark.amount > 0]
@@ -330,8 +366,13 @@ def _marked_up(words: str, delivery: Delivery) -> tuple[str, list[int]]:
             before[word.start()] = before.get(word.start(), "") + prosody
             before[word.end()] = "</prosody>" + before.get(word.end(), "")
     text, places = "", []
+    silent = {place for at, (length, _) in told.items() for place in range(at, at + length)}
     for at in range(len(words) + 1):
-        piece = before.get(at, "") + (html.escape(words[at], quote=False) if at < len(words) else "")
+        piece = before.get(at, "")
+        if at in told:
+            piece += f"[[{html.escape(told[at][1], quote=False)}]]"
+        elif at < len(words) and at not in silent:
+            piece += html.escape(words[at], quote=False)
         text += piece
         places += [at] * len(piece)
     return text, places
@@ -416,6 +457,8 @@ def variant_file(shaping: Shaping, delivery: Delivery) -> str:
         amounts = [round(shaping.breath * share) for share in (0, 30, 40, 44, 44, 44, 36, 36)]
         rows.append("breath " + " ".join(map(str, amounts)))
         rows.append(f"voicing {round(100 - 30 * shaping.breath)}")
+    if delivery.manner.whisper >= WHISPERED:
+        rows += ["voicing 5", "breath 75 75 60 40 15 10", "breathw 150 150 200 200 400 400", "consonants 50 50"]
     return "\n".join(rows) + "\n"
 
 
