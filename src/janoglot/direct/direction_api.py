@@ -22,18 +22,23 @@ from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
-_MARK_CHOICES = [(kind, kind) for kind in MARK_KINDS]
+MARK_CHOICES = [(kind, kind) for kind in MARK_KINDS]
 _LOOKED_FOR = 12
 """Takes beyond the one that is chosen are looked for among so many numbers."""
 
 
 class DirectionMarkSerializer(serializers.Serializer[Data]):
-    kind = serializers.ChoiceField(_MARK_CHOICES)
+    kind = serializers.ChoiceField(MARK_CHOICES)
     word = serializers.IntegerField(min_value=0, help_text="Counted from 0.")
     amount = FiniteField(default=1.0, help_text="Of a stress 1 is plainly; of a pause, seconds before the word.")
     count = serializers.IntegerField(default=1, min_value=1, help_text="How many words.")
     said = serializers.CharField(required=False, allow_blank=True, max_length=200,
                                  help_text="Of a reading: the other words, or the sounds in IPA.")
+
+
+class KeptTakeSerializer(serializers.Serializer[Data]):
+    number = serializers.IntegerField(min_value=1, max_value=999)
+    thrown = serializers.BooleanField(default=False, help_text="Thrown away; it can be brought back.")
 
 
 class DirectionChangeSerializer(serializers.Serializer[Data]):
@@ -42,6 +47,7 @@ class DirectionChangeSerializer(serializers.Serializer[Data]):
                                   help_text="What takes are called, by number.")
     marks = DirectionMarkSerializer(many=True, required=False, help_text="All of them anew, on the words as they are.")
     moods = MoodSerializer(many=True, required=False, help_text="All of them anew.")
+    takes = KeptTakeSerializer(many=True, required=False, help_text="The readings that are kept to choose from.")
 
 
 class TakeChoiceSerializer(serializers.Serializer[Data]):
@@ -49,11 +55,13 @@ class TakeChoiceSerializer(serializers.Serializer[Data]):
     name = serializers.CharField()
     made = serializers.BooleanField()
     chosen = serializers.BooleanField()
+    kept = serializers.BooleanField(help_text="Kept to choose from.")
+    thrown = serializers.BooleanField()
     seconds = serializers.FloatField(allow_null=True)
 
 
 class LostMarkSerializer(serializers.Serializer[Data]):
-    kind = serializers.ChoiceField(_MARK_CHOICES)
+    kind = serializers.ChoiceField(MARK_CHOICES)
     words = serializers.CharField(help_text="What it was on.")
 
 
@@ -73,15 +81,17 @@ def direction_data(edition: Edition, line: Line) -> Data:
     standing = EditionState.load(edition, [line.pk]).lines[0]
     names = {int(number): name for number, name in row.names.items()}
     recipe = standing.recipe
-    numbers = sorted({row.variant, *names, *range(_LOOKED_FOR)})
+    kept = {int(one["number"]): bool(one.get("thrown")) for one in row.takes}
+    numbers = sorted({0, row.variant, *names, *kept, *range(_LOOKED_FOR)})
     hashes = {number: replace(recipe, variant=number).hash for number in numbers} if recipe else {}
     there = takes_there(list(hashes.values()))
     takes = []
     for number in numbers:
         take = there.get(hashes.get(number, ""))
-        if take or number in names or number == row.variant:
+        if take or number in names or number in kept or number == row.variant:
             takes.append({"number": number, "name": names.get(number, ""), "made": take is not None,
-                          "chosen": number == row.variant, "seconds": round(take.seconds, 3) if take else None})
+                          "chosen": number == row.variant,
+                          "kept": number in kept, "thrown": kept.get(number, False), "seconds": round(take.seconds, 3) if take else None})
     own = moods_of(row.moods)
     beneath = tuple(one for one in laid_over([standing.moods]) if one[0] not in dict(own))
     return {"variant": row.variant, "marks": [mark.as_json() for mark in marks], "takes": takes,

@@ -35,12 +35,13 @@ from janoglot.server.storage import content_disposition
 from janoglot.server.uploads import uploaded
 
 Data = dict[str, Any]
+READING_CHOICES = [(kind, kind) for kind in READING_KINDS]
 
 
 class LexiconEntrySerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField(read_only=True)
     phrase = serializers.CharField(max_length=100)
-    kind = serializers.ChoiceField([(kind, kind) for kind in READING_KINDS])
+    kind = serializers.ChoiceField(READING_CHOICES)
     said = serializers.CharField(max_length=200, allow_blank=True, default="")
     language = serializers.CharField(max_length=35, allow_blank=True, required=False,
                                      help_text="Without one, the edition's own; empty: every language.")
@@ -55,7 +56,7 @@ class LexiconEntrySerializer(serializers.Serializer[Data]):
 class ProposedEntrySerializer(serializers.Serializer[Data]):
     phrase = serializers.CharField()
     count = serializers.IntegerField()
-    kind = serializers.ChoiceField([(kind, kind) for kind in READING_KINDS])
+    kind = serializers.ChoiceField(READING_CHOICES)
 
 
 class LexiconSerializer(serializers.Serializer[Data]):

@@ -23,11 +23,12 @@ from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
 
 Data = dict[str, Any]
+DIAL_CHOICES = [(kind, kind) for kind in MARK_BOUNDS]
 _LONGEST_TOLD = 300
 
 
 class DialSerializer(serializers.Serializer[Data]):
-    kind = serializers.ChoiceField([(kind, kind) for kind in MARK_BOUNDS])
+    kind = serializers.ChoiceField(DIAL_CHOICES)
     amount = serializers.FloatField()
     place = serializers.ChoiceField([("", ""), ("start", "start"), ("end", "end")])
 

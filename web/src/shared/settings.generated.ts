@@ -8,6 +8,9 @@ export const VOICE_SETTINGS = {
   brighter: { min: -6, max: 6, usual: 0 },
   breathier: { min: 0, max: 0.6, usual: 0 },
   younger: { min: -1, max: 1, usual: 0 },
+  rougher: { min: 0, max: 0.8, usual: 0 },
+  softer: { min: 0, max: 1, usual: 0 },
+  livelier: { min: -1, max: 1, usual: 0 },
 } as const;
 export const TIMING_SETTINGS = {
   comfortable_slow: { min: 0.7, max: 1, usual: 0.92 },

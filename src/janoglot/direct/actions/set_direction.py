@@ -8,7 +8,7 @@ from janoglot.core.edition.from_script import variant_of
 from janoglot.core.errors import BadInput
 from janoglot.core.speech.directing import marks_of
 from janoglot.core.speech.moods import checked_moods
-from janoglot.productions.models import Edition, Line, LineDirection, Wording
+from janoglot.productions.models import Edition, Line, LineDirection, Wording, checked_takes
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import Recorder, action
 
@@ -18,7 +18,8 @@ MOST_NAMES = 50
 
 def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
     """``changes``: any of ``variant`` (the number of a take), ``names`` (by number, empty takes one away), ``marks``
-    (on the words as they are now) and ``moods``. A line of which nothing is directed has no row. Raises BadInput."""
+    (on the words as they are now), ``moods`` and ``takes`` (those that are kept to choose from). A line of which
+    nothing is directed has no row. Raises BadInput."""
     with action(user, edition.production, "set_direction", goes_on=True) as record:
         record.details = {"number": line.number, "language": edition.language}
         record.summary = f"Line {line.number}, {edition.language}"
@@ -48,6 +49,8 @@ def _set(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]
             raise BadInput("At most {most} takes of a line may have names.", most=MOST_NAMES)
     if "moods" in changes:
         values["moods"] = [list(one) for one in checked_moods(changes["moods"])]
+    if "takes" in changes:
+        values["takes"] = checked_takes(changes["takes"])
     if "marks" in changes:
         words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
         values["marks"] = [mark.as_json() for mark in marks_of(changes["marks"], words)]

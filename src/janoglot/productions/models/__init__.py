@@ -1,7 +1,13 @@
 """The tables that everything reads: what is said, by whom, how, when, and what was made of it."""
 
 from janoglot.productions.models.castings import Casting, LineCasting
-from janoglot.productions.models.directions import LexiconEntry, LineDirection, PartDirection, lexicon_for
+from janoglot.productions.models.directions import (
+    LexiconEntry,
+    LineDirection,
+    PartDirection,
+    checked_takes,
+    lexicon_for,
+)
 from janoglot.productions.models.jobs import JOB_STATES, Job
 from janoglot.productions.models.lines import Line, Part, Speaker, line_numbers
 from janoglot.productions.models.media import COPIES, Media, original_stem
@@ -15,6 +21,7 @@ from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 __all__ = [
     "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting", "Edition",
     "HeardBack", "Job", "KeptVoice", "LexiconEntry", "Line", "LineCasting", "LineDirection", "LineTiming", "Media",
-    "Membership", "Part", "PartDirection", "Production", "Role", "Sound", "Speaker", "Take", "Wording", "kept_among",
+    "Membership", "Part", "PartDirection", "Production", "Role", "Sound", "Speaker", "Take", "Wording",
+    "checked_takes", "kept_among",
     "lexicon_for", "line_numbers", "original_stem",
 ]

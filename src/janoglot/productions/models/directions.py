@@ -3,6 +3,7 @@ the lexicon of all."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any, ClassVar, cast
 
@@ -11,6 +12,7 @@ from django.db import models
 
 from janoglot.core.edition.from_script import variant_of
 from janoglot.core.edition.model import PartDirection as CorePartDirection
+from janoglot.core.errors import BadInput
 from janoglot.core.speech.directing import DirectionMark, marks_of
 from janoglot.core.speech.lexicon import LexiconEntry as CoreEntry
 from janoglot.core.speech.moods import checked_moods, moods_of
@@ -19,12 +21,28 @@ from janoglot.productions.belonging import belongs
 from janoglot.productions.models.lines import Line, Part, Speaker
 from janoglot.productions.models.production import Edition, Production
 
+MOST_TAKES = 60
+
+
+def checked_takes(told: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Readings that are kept, by number. Raises BadInput."""
+    found: dict[int, dict[str, Any]] = {}
+    for one in told:
+        number = one.get("number")
+        if not isinstance(number, int) or isinstance(number, bool) or not 1 <= number <= 999:
+            raise BadInput("Takes of a line are numbered from 0 to 999.")
+        found[number] = {"number": number, **({"thrown": True} if one.get("thrown") is True else {})}
+    if len(found) > MOST_TAKES:
+        raise BadInput("At most {most} takes of a line are kept.", most=MOST_TAKES)
+    return [found[number] for number in sorted(found)]
+
 
 @belongs("line", "edition")
 class LineDirection(models.Model):
     """``variant`` is the take that the producer has chosen of those that the words could have; ``names`` what they
     call takes, by number. ``marks`` are those of :mod:`janoglot.core.speech.directing`, on the words of ``said``: they
     follow their words from there to whatever the line says now. ``moods``: ``[[name, strength], …]``.
+    ``takes``: the readings that are kept to choose from, ``[{"number", "thrown"}, …]``.
     """
 
     SCRIPT_JSON_KEY: ClassVar[str] = "direction"
@@ -36,6 +54,7 @@ class LineDirection(models.Model):
     marks = models.JSONField(default=list)
     said = models.TextField(blank=True, default="")
     moods = models.JSONField(default=list)
+    takes = models.JSONField(default=list)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["edition", "line"], name="one_direction_each")]
@@ -46,12 +65,12 @@ class LineDirection(models.Model):
 
     @property
     def empty(self) -> bool:
-        return not (self.variant or self.names or self.marks or self.moods)
+        return not (self.variant or self.names or self.marks or self.moods or self.takes)
 
     def script_json(self) -> dict[str, Any] | None:
         """As it is taken out with its production; None where there is nothing to tell."""
         found = {"variant": self.variant, "names": self.names, "marks": self.marks, "said": self.said,
-                 "moods": dict(self.moods)}
+                 "moods": dict(self.moods), "takes": self.takes}
         return {name: value for name, value in found.items() if value} or None
 
     @classmethod
@@ -61,6 +80,7 @@ class LineDirection(models.Model):
         marks = marks_of(told.get("marks", []), said)
         names = {str(number): str(name)[:60] for number, name in dict(told.get("names", {})).items()}
         row = cls(variant=variant_of({"direction": told}), names=names, said=said,
+                  takes=checked_takes(told.get("takes", [])),
                   marks=[one.as_json() for one in marks], moods=[list(one) for one in checked_moods(told.get("moods"))])
         return None if row.empty else row
 

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/moods/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What plain words ask for: moods with their strengths, dials, and what was not understood. */
+        get: operations["moods_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/": {
         parameters: {
             query?: never;
@@ -628,6 +645,113 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/heard/{sound}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A sound that was asked for in this edition. */
+        get: operations["productions_editions_heard_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lexicon/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The entries that hold in an edition, where each is used, and names that stand often and have none. */
+        get: operations["productions_editions_lexicon_retrieve"];
+        put?: never;
+        /** @description Add an entry; one of the same phrase gives way to it. */
+        post: operations["productions_editions_lexicon_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lexicon.{layout}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The lexicon as PLS 1.0 or CSV. */
+        get: operations["productions_editions_lexicon._retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lexicon/{entry_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change an entry. */
+        put: operations["productions_editions_lexicon_update"];
+        post?: never;
+        /** @description Take an entry out. */
+        delete: operations["productions_editions_lexicon_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lexicon/brought/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring in a lexicon, PLS 1.0 or a table. */
+        post: operations["productions_editions_lexicon_brought_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/audition/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Have a line said as it is directed now, or other words in its place, and what can be heard of it already: ask
+         *     again until it is there. A rich voice is heard as a sketch first.
+         */
+        post: operations["productions_editions_lines_audition_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/casting/": {
         parameters: {
             query?: never;
@@ -692,6 +816,23 @@ export interface paths {
         get: operations["productions_editions_lines_stave_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/stave/trial/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The stave of a reading that nobody has set yet: other marks, or another variant. Changes nothing. */
+        post: operations["productions_editions_lines_stave_trial_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -844,6 +985,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/moods/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give the same moods to some lines. */
+        put: operations["productions_editions_moods_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/parts/{part_id}/speakers/{speaker_id}/direction/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is directed of a speaker in one part. */
+        get: operations["productions_editions_parts_speakers_direction_retrieve"];
+        /** @description Direct a speaker in one part; what is not sent stays. */
+        put: operations["productions_editions_parts_speakers_direction_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/peaks/": {
         parameters: {
             query?: never;
@@ -906,6 +1082,40 @@ export interface paths {
         put?: never;
         /** @description Bring wordings back: a report first; with ``apply`` what was chosen of it is written. */
         post: operations["productions_editions_returned_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/sounds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sounds of this language in IPA, each with a word that has it. */
+        get: operations["productions_editions_sounds_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/sounds/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which signs of some IPA the voices of this language have no sound for. */
+        get: operations["productions_editions_sounds_check_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1778,6 +1988,13 @@ export interface components {
             /** @description Why it cannot say this; empty where it can. */
             fault: string;
         };
+        AuditionWantedRequest: {
+            /** @description Other words than the line's. */
+            words?: string;
+            /** @description On those words. */
+            marks?: components["schemas"]["DirectionMarkRequest"][];
+            variant?: number;
+        };
         BackRequest: {
             /** @description Everything after it is undone; 0 undoes all there is. */
             record: number;
@@ -1822,6 +2039,12 @@ export interface components {
             count: number;
             rows: components["schemas"]["ComingCasting"][];
             problems: components["schemas"]["Problem"][];
+        };
+        BroughtLexicon: {
+            /** @description Entries that are new, or other than before. */
+            count: number;
+            /** @description What could not be taken, and why. */
+            left: string[];
         };
         BroughtRequest: {
             /** Format: binary */
@@ -1890,6 +2113,7 @@ export interface components {
             language: string;
             voice: components["schemas"]["Voice"];
             settings: components["schemas"]["Settings"];
+            moods: components["schemas"]["Mood"][];
             accent_meant: boolean;
             note: string;
             wrong_language: boolean;
@@ -1900,6 +2124,8 @@ export interface components {
             voice?: string;
             accent_meant?: boolean;
             note?: string;
+            /** @description All of them anew. */
+            moods?: components["schemas"]["MoodRequest"][];
             /** Format: double */
             pace?: number;
             /** Format: double */
@@ -1916,6 +2142,12 @@ export interface components {
             breathier?: number;
             /** Format: double */
             younger?: number;
+            /** Format: double */
+            rougher?: number;
+            /** Format: double */
+            softer?: number;
+            /** Format: double */
+            livelier?: number;
         };
         /** @description Lines of a part in an edition, each counted by its wording's state; voiced and fitting ones beside that. */
         Cell: {
@@ -2055,11 +2287,33 @@ export interface components {
             /** Format: double */
             true_peak_db: number | null;
         };
+        Dial: {
+            kind: components["schemas"]["DialKindEnum"];
+            /** Format: double */
+            amount: number;
+            place: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
+        };
+        /**
+         * @description * `stress` - stress
+         *     * `pause` - pause
+         *     * `gap` - gap
+         *     * `pace` - pace
+         *     * `lift` - lift
+         *     * `level` - level
+         *     * `turn` - turn
+         *     * `range` - range
+         * @enum {string}
+         */
+        DialKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range";
         Direction: {
             variant: number;
             marks: components["schemas"]["DirectionMark"][];
             /** @description Marks whose words are there no more. */
-            lost: number;
+            lost: components["schemas"]["LostMark"][];
+            /** @description The line's own. */
+            moods: components["schemas"]["Mood"][];
+            /** @description Those of its speaker, in the part and everywhere. */
+            beneath: components["schemas"]["Mood"][];
             /** @description Those that are made, named or chosen, by number. */
             takes: components["schemas"]["TakeChoice"][];
         };
@@ -2072,6 +2326,10 @@ export interface components {
             };
             /** @description All of them anew, on the words as they are. */
             marks?: components["schemas"]["DirectionMarkRequest"][];
+            /** @description All of them anew. */
+            moods?: components["schemas"]["MoodRequest"][];
+            /** @description The readings that are kept to choose from. */
+            takes?: components["schemas"]["KeptTakeRequest"][];
         };
         /**
          * @description * `ltr` - ltr
@@ -2094,6 +2352,8 @@ export interface components {
              * @default 1
              */
             count: number;
+            /** @description Of a reading: the other words, or the sounds in IPA. */
+            said?: string;
         };
         DirectionMarkRequest: {
             kind: components["schemas"]["MarkKindEnum"];
@@ -2110,6 +2370,8 @@ export interface components {
              * @default 1
              */
             count: number;
+            /** @description Of a reading: the other words, or the sounds in IPA. */
+            said?: string;
         };
         Doubt: {
             line: number;
@@ -2435,6 +2697,10 @@ export interface components {
             name: string;
             lines: number;
         };
+        IpaCheck: {
+            /** @description Signs that the language's voice lacks. */
+            unknown: string[];
+        };
         Job: {
             id: number;
             kind: components["schemas"]["JobKindEnum"];
@@ -2504,6 +2770,14 @@ export interface components {
              */
             mine: boolean;
         };
+        KeptTakeRequest: {
+            number: number;
+            /**
+             * @description Thrown away; it can be brought back.
+             * @default false
+             */
+            thrown: boolean;
+        };
         KeptVoice: {
             id: string;
             name: string;
@@ -2557,6 +2831,63 @@ export interface components {
             own_name: string;
             direction: components["schemas"]["DirectionEnum"];
             voices: number;
+        };
+        Lexicon: {
+            entries: components["schemas"]["LexiconEntry"][];
+            proposed: components["schemas"]["ProposedEntry"][];
+        };
+        LexiconEntry: {
+            readonly id: number;
+            phrase: string;
+            kind: components["schemas"]["ReadingKindEnum"];
+            /** @default  */
+            said: string;
+            /** @description Without one, the edition's own; empty: every language. */
+            language?: string;
+            /** @default false */
+            case_matters: boolean;
+            /**
+             * @description Not with an ending of its language.
+             * @default false
+             */
+            exact: boolean;
+            /** @default  */
+            note: string;
+            /**
+             * @description Of all productions of who made this one.
+             * @default false
+             */
+            shared: boolean;
+            /** @description Where it is used. */
+            readonly lines: number[];
+            /** @description What another entry says of the same phrase. */
+            readonly against: string;
+        };
+        LexiconEntryRequest: {
+            phrase: string;
+            kind: components["schemas"]["ReadingKindEnum"];
+            /** @default  */
+            said: string;
+            /** @description Without one, the edition's own; empty: every language. */
+            language?: string;
+            /** @default false */
+            case_matters: boolean;
+            /**
+             * @description Not with an ending of its language.
+             * @default false
+             */
+            exact: boolean;
+            /** @default  */
+            note: string;
+            /**
+             * @description Of all productions of who made this one.
+             * @default false
+             */
+            shared: boolean;
+        };
+        LexiconFileRequest: {
+            /** Format: binary */
+            file: string;
         };
         Line: {
             id: number;
@@ -2623,6 +2954,16 @@ export interface components {
             /** @description Words as played: start and end in seconds from the line's start, place and length in characters. */
             marks: number[][];
         };
+        LineAudition: {
+            /** @description The sound of the voice itself, once it is there; fetch it by this. */
+            finished: string;
+            /** @description The same by a light voice. */
+            sketched: string;
+            /** @description Why it cannot be said; empty where it can. */
+            fault: string;
+            /** Format: double */
+            seconds: number | null;
+        };
         /** @description What is null or empty follows the speaker's casting. */
         LineCasting: {
             voice?: string;
@@ -2645,6 +2986,12 @@ export interface components {
             breathier?: number | null;
             /** Format: double */
             younger?: number | null;
+            /** Format: double */
+            rougher?: number | null;
+            /** Format: double */
+            softer?: number | null;
+            /** Format: double */
+            livelier?: number | null;
         };
         /** @description What is null or empty follows the speaker's casting. */
         LineCastingRequest: {
@@ -2668,6 +3015,12 @@ export interface components {
             breathier?: number | null;
             /** Format: double */
             younger?: number | null;
+            /** Format: double */
+            rougher?: number | null;
+            /** Format: double */
+            softer?: number | null;
+            /** Format: double */
+            livelier?: number | null;
         };
         /**
          * @description * `spoken` - spoken
@@ -2745,6 +3098,11 @@ export interface components {
             /** @description Which of the texts, best first. */
             best_first: number[];
         };
+        LostMark: {
+            kind: components["schemas"]["MarkKindEnum"];
+            /** @description What it was on. */
+            words: string;
+        };
         /**
          * @description * `stress` - stress
          *     * `pause` - pause
@@ -2754,9 +3112,20 @@ export interface components {
          *     * `level` - level
          *     * `turn` - turn
          *     * `range` - range
+         *     * `alias` - alias
+         *     * `ipa` - ipa
+         *     * `cardinal` - cardinal
+         *     * `ordinal` - ordinal
+         *     * `digits` - digits
+         *     * `characters` - characters
+         *     * `telephone` - telephone
+         *     * `date` - date
+         *     * `time` - time
+         *     * `currency` - currency
+         *     * `unit` - unit
          * @enum {string}
          */
-        MarkKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range";
+        MarkKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range" | "alias" | "ipa" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit";
         MarkRequest: {
             lines: number[];
             kind?: components["schemas"]["LineKindEnum"];
@@ -2927,6 +3296,52 @@ export interface components {
          * @enum {string}
          */
         ModeEnum: "within" | "hold" | "run" | "pinned";
+        Mood: {
+            mood: components["schemas"]["MoodEnum"];
+            /**
+             * Format: double
+             * @description 0 takes away what lies beneath.
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * @description * `calm` - calm
+         *     * `warm` - warm
+         *     * `bright` - bright
+         *     * `joyful` - joyful
+         *     * `excited` - excited
+         *     * `urgent` - urgent
+         *     * `stern` - stern
+         *     * `angry` - angry
+         *     * `afraid` - afraid
+         *     * `sad` - sad
+         *     * `tired` - tired
+         *     * `dry` - dry
+         *     * `mocking` - mocking
+         *     * `secretive` - secretive
+         *     * `whispered` - whispered
+         *     * `shouted` - shouted
+         *     * `gentle` - gentle
+         *     * `formal` - formal
+         *     * `welcoming` - welcoming
+         *     * `announcing` - announcing
+         * @enum {string}
+         */
+        MoodEnum: "calm" | "warm" | "bright" | "joyful" | "excited" | "urgent" | "stern" | "angry" | "afraid" | "sad" | "tired" | "dry" | "mocking" | "secretive" | "whispered" | "shouted" | "gentle" | "formal" | "welcoming" | "announcing";
+        MoodRequest: {
+            mood: components["schemas"]["MoodEnum"];
+            /**
+             * Format: double
+             * @description 0 takes away what lies beneath.
+             * @default 1
+             */
+            strength: number;
+        };
+        MoodsOfLinesRequest: {
+            lines: number[];
+            moods: components["schemas"]["MoodRequest"][];
+        };
         MouthShape: {
             /**
              * Format: double
@@ -2988,6 +3403,22 @@ export interface components {
             end: number | null;
             /** @description Whether its picture may be held rather than its speech hurried. */
             may_grow: boolean;
+        };
+        PartDirection: {
+            /** @description Any of pace, pitch, melody, pauses, level_db, brighter, breathier, younger, rougher, softer, livelier; null follows the casting. */
+            settings?: {
+                [key: string]: number | null;
+            };
+            /** @description All of them anew. */
+            moods?: components["schemas"]["Mood"][];
+        };
+        PartDirectionRequest: {
+            /** @description Any of pace, pitch, melody, pauses, level_db, brighter, breathier, younger, rougher, softer, livelier; null follows the casting. */
+            settings?: {
+                [key: string]: number | null;
+            };
+            /** @description All of them anew. */
+            moods?: components["schemas"]["MoodRequest"][];
         };
         /**
          * @description * `` -
@@ -3086,6 +3517,13 @@ export interface components {
             /** @description Base64: a byte for each fiftieth of a second of the natural length. */
             peaks: string;
         };
+        /**
+         * @description * `` -
+         *     * `start` - start
+         *     * `end` - end
+         * @enum {string}
+         */
+        PlaceEnum: "start" | "end";
         Point: {
             speaker: number;
             voice: string;
@@ -3198,6 +3636,11 @@ export interface components {
             deleted: string | null;
             role: components["schemas"]["RoleEnum"];
         };
+        ProposedEntry: {
+            phrase: string;
+            count: number;
+            kind: components["schemas"]["ReadingKindEnum"];
+        };
         /**
          * @description * `source` - Source
          * @enum {string}
@@ -3219,6 +3662,21 @@ export interface components {
             /** Format: double */
             hard_fast?: number;
         };
+        /**
+         * @description * `alias` - alias
+         *     * `ipa` - ipa
+         *     * `cardinal` - cardinal
+         *     * `ordinal` - ordinal
+         *     * `digits` - digits
+         *     * `characters` - characters
+         *     * `telephone` - telephone
+         *     * `date` - date
+         *     * `time` - time
+         *     * `currency` - currency
+         *     * `unit` - unit
+         * @enum {string}
+         */
+        ReadingKindEnum: "alias" | "ipa" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit";
         Record: {
             id: number;
             name: string;
@@ -3386,6 +3844,12 @@ export interface components {
             breathier: number;
             /** Format: double */
             younger: number;
+            /** Format: double */
+            rougher: number;
+            /** Format: double */
+            softer: number;
+            /** Format: double */
+            livelier: number;
         };
         /**
          * @description * `error` - error
@@ -3404,6 +3868,12 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+        };
+        Sound: {
+            ipa: string;
+            /** @description A word of this edition that has it. */
+            word: string;
+            vowel: boolean;
         };
         Speaker: {
             id: number;
@@ -3492,6 +3962,9 @@ export interface components {
             name: string;
             made: boolean;
             chosen: boolean;
+            /** @description Kept to choose from. */
+            kept: boolean;
+            thrown: boolean;
             /** Format: double */
             seconds: number | null;
         };
@@ -3582,6 +4055,14 @@ export interface components {
             speakers: {
                 [key: string]: components["schemas"]["Rates"];
             };
+        };
+        Understood: {
+            moods: components["schemas"]["Mood"][];
+            dials: components["schemas"]["Dial"][];
+            /** @description What nothing was made of. */
+            missed: string[];
+            /** @description All moods that there are. */
+            names: string[];
         };
         UndoRequest: {
             /**
@@ -3931,6 +4412,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    moods_retrieve: {
+        parameters: {
+            query?: {
+                /** @description How it should sound, in plain English. */
+                told?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"];
                 };
             };
         };
@@ -4501,11 +5004,14 @@ export interface operations {
                 breathier?: number;
                 brighter?: number;
                 level_db?: number;
+                livelier?: number;
                 melody?: number;
                 pace?: number;
                 pauses?: number;
                 pitch?: number;
+                rougher?: number;
                 sketch?: boolean;
+                softer?: number;
                 voice: string;
                 younger?: number;
             };
@@ -4535,10 +5041,13 @@ export interface operations {
                 breathier?: number;
                 brighter?: number;
                 level_db?: number;
+                livelier?: number;
                 melody?: number;
                 pace?: number;
                 pauses?: number;
                 pitch?: number;
+                rougher?: number;
+                softer?: number;
                 voice: string;
                 younger?: number;
             };
@@ -4781,6 +5290,206 @@ export interface operations {
             };
         };
     };
+    productions_editions_heard_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                sound: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+        };
+    };
+    productions_editions_lexicon_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lexicon"];
+                };
+            };
+        };
+    };
+    productions_editions_lexicon_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LexiconEntryRequest"];
+                "multipart/form-data": components["schemas"]["LexiconEntryRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lexicon"];
+                };
+            };
+        };
+    };
+    "productions_editions_lexicon._retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                layout: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    productions_editions_lexicon_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry_id: number;
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LexiconEntryRequest"];
+                "multipart/form-data": components["schemas"]["LexiconEntryRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lexicon"];
+                };
+            };
+        };
+    };
+    productions_editions_lexicon_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry_id: number;
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_editions_lexicon_brought_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LexiconFileRequest"];
+                "multipart/form-data": components["schemas"]["LexiconFileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtLexicon"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_audition_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AuditionWantedRequest"];
+                "multipart/form-data": components["schemas"]["AuditionWantedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineAudition"];
+                };
+            };
+        };
+    };
     productions_editions_lines_casting_update: {
         parameters: {
             query?: never;
@@ -4922,6 +5631,34 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stave"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_stave_trial_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AuditionWantedRequest"];
+                "multipart/form-data": components["schemas"]["AuditionWantedRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -5175,6 +5912,85 @@ export interface operations {
             };
         };
     };
+    productions_editions_moods_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoodsOfLinesRequest"];
+                "multipart/form-data": components["schemas"]["MoodsOfLinesRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_editions_parts_speakers_direction_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                part_id: number;
+                production_id: number;
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartDirection"];
+                };
+            };
+        };
+    };
+    productions_editions_parts_speakers_direction_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                part_id: number;
+                production_id: number;
+                speaker_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PartDirectionRequest"];
+                "multipart/form-data": components["schemas"]["PartDirectionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartDirection"];
+                };
+            };
+        };
+    };
     productions_editions_peaks_list: {
         parameters: {
             query: {
@@ -5271,6 +6087,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReturnReport"];
+                };
+            };
+        };
+    };
+    productions_editions_sounds_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sound"][];
+                };
+            };
+        };
+    };
+    productions_editions_sounds_check_retrieve: {
+        parameters: {
+            query: {
+                ipa: string;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IpaCheck"];
                 };
             };
         };

@@ -26,6 +26,9 @@ const SHOWN: Record<keyof VoiceSettings, { step: number; show: (value: number) =
   brighter: { step: 0.5, show: (value) => `${signed(value)} dB` },
   breathier: { step: 0.05, show: (value) => `${Math.round(value * 100)} %` },
   younger: { step: 0.1, show: signed },
+  rougher: { step: 0.05, show: (value) => `${Math.round(value * 100)} %` },
+  softer: { step: 0.05, show: (value) => `${Math.round(value * 100)} %` },
+  livelier: { step: 0.1, show: signed },
 };
 const SETTINGS = (Object.keys(SHOWN) as (keyof VoiceSettings)[]).map((name) => ({ name, ...SHOWN[name], ...VOICE_SETTINGS[name] }));
 

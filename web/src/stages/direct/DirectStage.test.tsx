@@ -4,16 +4,21 @@ import { expect, it } from "vitest";
 import { edition, line, PRODUCTION, serve, show } from "../../testing";
 import { DirectStage } from "./DirectStage";
 
-const LINE = line(7, "Mind the step.");
+const LINE = { ...line(7, "Mind the step."), voice: "buzzard" };
 const AT = "/api/productions/5/editions/es-MX/lines/7/";
 const STAVE = {
   known: true, seconds: 2, step: 0.0125, hz: Array.from({ length: 160 }, (_, index) => (index % 40 < 30 ? 100 + index : 0)), energy: [],
   words: [{ text: "Mind", start: 0, end: 0.4 }, { text: "the", start: 0.45, end: 0.7 }, { text: "step.", start: 1.0, end: 1.8 }],
 };
-const direction = (marks: object[] = [], lost = 0) => ({ variant: 0, marks, lost, takes: [] });
+const TAKES = [0, 1, 2].map((number) => ({ number, name: "", made: false, chosen: number === 0, kept: number > 0, thrown: false, seconds: null }));
+const direction = (marks: object[] = [], lost: object[] = []) => ({ variant: 0, marks, lost, moods: [], beneath: [{ mood: "dry", strength: 0.5 }], takes: TAKES });
 
-function stage(marks: object[] = [], stave: object = STAVE, role = "owner", lost = 0) {
-  const asked = serve({ [`GET ${AT}direction/`]: () => direction(marks, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((one.body as { marks: object[] }).marks) });
+function stage(marks: object[] = [], stave: object = STAVE, role = "owner", lost: object[] = []) {
+  const asked = serve({ [`GET ${AT}direction/`]: () => direction(marks, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((one.body as { marks: object[] }).marks), [`POST ${AT}stave/trial/`]: () => stave,
+    "GET /api/productions/5/editions/es-MX/castings/": () => [], "PUT /api/productions/5/editions/es-MX/moods/": () => null,
+    "GET /api/moods/": () => ({ moods: [{ mood: "tired", strength: 1 }], dials: [{ kind: "pace", amount: 0.85, place: "end" }], missed: ["crispy"], names: ["dry", "tired"] }),
+    [`POST ${AT}audition/`]: () => ({ finished: "", sketched: "", fault: "no sound here", seconds: null }),
+    "POST /api/productions/5/editions/es-MX/lexicon/": () => ({ entries: [], proposed: [] }) });
   const props = { production: { ...PRODUCTION, role } as never, edition: edition("es-MX", [LINE]), source: edition("en-GB", [LINE]) };
   show(<DirectStage {...props} />);
   return asked;
@@ -52,14 +57,49 @@ it("a pause is typed in milliseconds, and left to the voice when the field is em
 });
 
 it("who only reads changes nothing, and lost marks are told", async () => {
-  const asked = stage([], STAVE, "reader", 2);
+  const asked = stage([], STAVE, "reader", [{ kind: "stress", words: "old" }, { kind: "lift", words: "tide" }]);
   const word = await screen.findByRole("button", { name: "Mind" });
   fireEvent.keyDown(word, { key: "ArrowUp" });
-  expect(screen.getByText("2 marks were lost with their words.")).toBeTruthy();
+  expect(screen.getByText(/2 marks were lost with their words: stress \(“old”\), lift/)).toBeTruthy();
   expect(put(asked)).toBeUndefined();
 });
 
 it("of a light voice it is said that nothing is known before it speaks", async () => {
   stage([], { known: false, seconds: 0, step: 0, hz: [], energy: [], words: [] });
   expect(await screen.findByText(/not known before it has spoken/)).toBeTruthy();
+});
+
+it("a word is read as others, here only or everywhere", async () => {
+  const asked = stage();
+  fireEvent.click(await screen.findByRole("button", { name: "step." }));
+  fireEvent.change(screen.getByLabelText("Read as"), { target: { value: "alias" } });
+  fireEvent.change(screen.getByLabelText("Other words"), { target: { value: "stair" } });
+  fireEvent.click(screen.getByRole("button", { name: "Everywhere: “step”" }));
+  await waitFor(() => expect(asked.find((one) => one.path.endsWith("/lexicon/"))?.body).toEqual({ phrase: "step", kind: "alias", said: "stair" }));
+  fireEvent.change(screen.getByLabelText("Other words"), { target: { value: "stairs" } });
+  fireEvent.click(screen.getByRole("button", { name: "Here only" }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "alias", word: 2, count: 1, amount: 1, said: "stairs" }] }));
+});
+
+it("plain words become moods and marks, and what was not understood is said", async () => {
+  const asked = stage();
+  fireEvent.change(await screen.findByLabelText("How it should sound, in plain words"), { target: { value: "tired, crispy, slow at the end" } });
+  fireEvent.click(screen.getByRole("button", { name: "Take" }));
+  expect(await screen.findByText("Not understood: “crispy”")).toBeTruthy();
+  await waitFor(() => expect(asked.find((one) => one.method === "PUT" && one.path.endsWith("/moods/"))?.body).toEqual({ lines: [7], moods: [{ mood: "tired", strength: 1 }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "pace", amount: 0.85, count: 1, word: 2 }] }));
+  expect(screen.getByText("Dry 50 %")).toBeTruthy();
+});
+
+it("three more readings are asked for, one is chosen, one thrown away", async () => {
+  const asked = stage();
+  fireEvent.click(await screen.findByRole("button", { name: "Vary" }));
+  await waitFor(() => expect((put(asked) as { takes: { number: number }[] }).takes.map((one) => one.number)).toEqual([1, 2, 3, 4, 5]));
+  fireEvent.click(screen.getAllByRole("button", { name: "Choose" })[0] as HTMLElement);
+  await waitFor(() => expect(put(asked)).toEqual({ variant: 1 }));
+  fireEvent.click(screen.getAllByRole("button", { name: "Throw it away" })[1] as HTMLElement);
+  await waitFor(() => expect(put(asked)).toEqual({ takes: [{ number: 1, thrown: false }, { number: 2, thrown: true }] }));
+  fireEvent.click(screen.getByRole("checkbox", { name: "Compare blind" }));
+  expect(screen.getByText("Reading A")).toBeTruthy();
+  expect(screen.queryByText("Plain")).toBeNull();
 });

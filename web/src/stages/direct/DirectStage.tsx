@@ -1,21 +1,31 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { RotateCcw } from "lucide-react";
+import { BookA, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import type { Line } from "../../shared/api/client";
+import { api, data, type Line, type Schemas } from "../../shared/api/client";
 import { startVoicing, useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
 import type { StageProps } from "../../shared/stage";
-import { Button, Empty, FIELD } from "../../shared/ui/controls";
+import { Button, Empty, FIELD, Tick } from "../../shared/ui/controls";
 import { Setting } from "../../shared/ui/Setting";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
+import { HearButton } from "./HearButton";
+import { LexiconSheet } from "./LexiconSheet";
+import { dialMarks, Moods } from "./Moods";
+import { Readings } from "./Readings";
 import { Staff } from "./Staff";
-import { amountOf, DIALS, gaps, parted, turned, type Dial, type Mark } from "./stave";
-import { useDirection } from "./useDirection";
+import { amountOf, DIALS, gaps, parted, readAs, readingOf, turned, type Dial, type Mark, type ReadingKind } from "./stave";
+import { Takes } from "./Takes";
+import { useDirection, type Directing } from "./useDirection";
+import { hear, hush, useHeard, useHearingTime } from "./useHearing";
 
+/** Seconds before a change from which it is heard. */
+const LEAD = 1;
+/** Seconds of the pauses that are usual. */
+const PAUSES = { none: 0, short: 0.25, long: 0.7 } as const;
 const ORDER: readonly Dial[] = ["pace", "stress", "lift", "turn", "range", "level"];
 
 /** How each line is said: its words on a stave, with everything that can be taken hold of. */
@@ -23,18 +33,28 @@ export function DirectStage({ production, edition }: StageProps) {
   const { t } = useTranslation();
   const place = usePlace();
   const selected = edition.lines.find((line) => line.id === place.line) ?? edition.lines[0];
+  const [lines, setLines] = useState<readonly number[]>([]);
   if (!selected) return <Empty title={t("direct.empty")} />;
+  const select = (line: number, extend: boolean) => {
+    if (extend) {
+      const [one, other] = [edition.lines.indexOf(selected), edition.lines.findIndex((row) => row.id === line)];
+      setLines(edition.lines.slice(Math.min(one, other), Math.max(one, other) + 1).map((row) => row.id));
+      return;
+    }
+    setLines([]);
+    place.select(line);
+  };
   return (
     <>
-      <LineList production={production} edition={edition} selected={selected} onSelect={place.select} />
+      <LineList production={production} edition={edition} selected={selected} chosen={lines} onSelect={select} />
       <div className="grow min-w-0 overflow-auto">
-        <Directed key={selected.id} production={production} edition={edition} line={selected} />
+        <Directed key={selected.id} production={production} edition={edition} line={selected} chosen={lines.includes(selected.id) ? lines : [selected.id]} />
       </div>
     </>
   );
 }
 
-function LineList({ production, edition, selected, onSelect }: Pick<StageProps, "production" | "edition"> & { selected: Line; onSelect: (line: number) => void }) {
+function LineList({ production, edition, selected, chosen, onSelect }: Pick<StageProps, "production" | "edition"> & { selected: Line; chosen: readonly number[]; onSelect: (line: number, extend: boolean) => void }) {
   const { t } = useTranslation();
   const box = useRef<HTMLDivElement>(null);
   const speakers = useMemo(() => new Map(production.speakers.map((speaker) => [speaker.id, speaker])), [production.speakers]);
@@ -44,14 +64,14 @@ function LineList({ production, edition, selected, onSelect }: Pick<StageProps, 
   const at = edition.lines.indexOf(selected);
   useEffect(() => rows.scrollToIndex(at, { align: "auto" }), [rows, at]);
   return (
-    <div ref={box} className="w-72 xl:w-88 shrink-0 border-e border-rule bg-paper overflow-auto" role="listbox" aria-label={t("direct.lines")}>
+    <div ref={box} className="w-72 xl:w-88 shrink-0 border-e border-rule bg-paper overflow-auto" role="listbox" aria-multiselectable aria-label={t("direct.lines")}>
       <div className="relative" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map((row) => {
           const line = edition.lines[row.index];
           const speaker = line && speakers.get(line.speaker ?? -1);
           if (!line) return null;
           return (
-            <button key={line.id} type="button" role="option" aria-selected={line.id === selected.id} className={`absolute inset-x-0 h-11 px-3 flex items-center gap-2 text-start border-b border-rule ${line.id === selected.id ? "bg-tide-wash" : "hover:bg-sunk"}`} style={{ top: row.start }} onClick={() => onSelect(line.id)}>
+            <button key={line.id} type="button" role="option" aria-selected={line.id === selected.id || chosen.includes(line.id)} className={`absolute inset-x-0 h-11 px-3 flex items-center gap-2 text-start border-b border-rule ${line.id === selected.id ? "bg-tide-wash border-s-4 border-s-tide" : chosen.includes(line.id) ? "bg-tide-wash" : "hover:bg-sunk"}`} style={{ top: row.start }} onClick={(event) => onSelect(line.id, event.shiftKey)}>
               <span className="w-7 text-end text-xs text-soft shrink-0">{line.number}</span>
               {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
               <span className="grow truncate text-sm" lang={edition.edition.language} dir={edition.edition.direction}>{line.words || t("take.empty")}</span>
@@ -64,23 +84,41 @@ function LineList({ production, edition, selected, onSelect }: Pick<StageProps, 
   );
 }
 
-function Directed({ production, edition, line }: Pick<StageProps, "production" | "edition"> & { line: Line }) {
+function Directed({ production, edition, line, chosen: lines }: Pick<StageProps, "production" | "edition"> & { line: Line; chosen: readonly number[] }) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const { language, direction } = edition.edition;
   const readOnly = production.role === "reader";
   const { direction: directed, stave, fault, set } = useDirection(production.id, language, line.id, line.words);
+  const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const voice = useChange(production.id, () => startVoicing(production.id, language, "take", [line.id]));
+  const everywhere = useChange(production.id, (entry: { phrase: string; kind: ReadingKind; said: string }) =>
+    data(api.POST("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path: { production_id: production.id, language } }, body: entry as Schemas["LexiconEntry"] })));
   const [[from, to], choose] = useState<readonly [number, number]>([0, 0]);
+  const [lexicon, setLexicon] = useState(false);
+  const [hearing, setHearing] = useState(true);
   const speaker = production.speakers.find((one) => one.id === line.speaker);
   const marks: readonly Mark[] = directed?.marks ?? [];
   const count = to - from + 1;
+  const id = `line/${line.id}`;
+  const time = useHearingTime(id);
+  const heardFault = useHeard((state) => state.fault);
+  const wanted = (first: number | null, last?: number) => ({
+    production: production.id, language, line: line.id,
+    from: first === null ? 0 : Math.max(0, (stave?.words[first]?.start ?? 0) - (last === undefined ? LEAD : 0.02)),
+    ...(last === undefined ? {} : { to: (stave?.words[last]?.end ?? 0) + 0.03 }),
+  });
+  const listen = (first: number | null, last?: number) => void hear(id, wanted(first, last));
+  const change = (next: Directing, word: number | null = null) =>
+    set(next, { onSuccess: () => hearing && line.voice && (next.marks || next.variant !== undefined) && listen(word) });
+  const mark = (next: Mark[], word = from) => change({ marks: next }, word);
   const dial = (which: Dial, amount: number) => {
     const { min, max, step } = DIALS[which];
-    set(turned(marks, which, from, count, Math.round(Math.min(max, Math.max(min, Math.round(amount / step) * step)) * 1000) / 1000));
+    mark(turned(marks, which, from, count, Math.round(Math.min(max, Math.max(min, Math.round(amount / step) * step)) * 1000) / 1000));
   };
   const chosen = stave?.words.slice(from, to + 1).map((word) => word.text).join(" ") ?? "";
   const silence = stave ? (gaps(stave, marks)[from] ?? 0) : 0;
+  useEffect(() => hush, []);
   return (
     <section className="p-5 flex flex-col gap-4" aria-label={t("direct.line", { number: line.number })}>
       <header className="flex items-center gap-3 min-w-0">
@@ -89,65 +127,117 @@ function Directed({ production, edition, line }: Pick<StageProps, "production" |
           <h2 className="font-semibold truncate">{speaker?.name} <span className="text-soft font-normal text-sm">{t("time.line", { number: line.number })}</span></h2>
           {line.notes && <p className="text-sm italic text-soft truncate">{line.notes}</p>}
         </div>
+        {line.voice && line.words.trim() !== "" && (
+          <>
+            <Tick label={t("direct.hearChanges")} checked={hearing} onChange={setHearing} />
+            <HearButton name={t("direct.hearLine")} id={id} wanted={wanted(null)} />
+          </>
+        )}
+        <Button onClick={() => setLexicon(true)}><BookA size={14} aria-hidden />{t("lexicon.name")}</Button>
         <TakeDot line={line} />
         {!readOnly && line.words.trim() && line.state !== "current" && (
-          <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>{t("direct.voice")}</Button>
+          <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, tell)}>{t("direct.voice")}</Button>
         )}
       </header>
+      <LexiconSheet production={production} edition={edition} open={lexicon} onClose={() => setLexicon(false)} />
+      {heardFault && <p className="text-alarm text-sm" role="alert">{heardFault}</p>}
       {!line.words.trim() ? (
         <p className="text-soft">{t("direct.noWords")}</p>
       ) : fault ? (
         <p className="text-alarm" role="alert">{fault.message}</p>
       ) : !stave ? (
         <p className="text-soft" role="status">{t("common.loading")}</p>
-      ) : !stave.known ? (
-        <p className="text-soft max-w-prose">{line.state === "uncast" ? t("direct.uncast") : t("direct.light")}</p>
       ) : (
         <>
-          <Staff
-            stave={stave}
-            marks={marks}
-            chosen={[from, Math.min(to, stave.words.length - 1)]}
-            language={language}
-            direction={direction}
-            readOnly={readOnly}
-            onChoose={(word, extend) => choose(extend ? [Math.min(from, word), Math.max(from, word)] : [word, word])}
-            onLift={(by) => dial("lift", amountOf(marks, "lift", from) + by)}
-            onPace={(by) => dial("pace", amountOf(marks, "pace", from) + by)}
-            onGap={(word, seconds) => set(parted(marks, word, seconds))}
-            onStress={() => dial("stress", amountOf(marks, "stress", from) > 0 ? 0 : 1)}
-          />
-          {(directed?.lost ?? 0) > 0 && <p className="text-sm text-alarm">{t("direct.lost", { count: directed?.lost ?? 0 })}</p>}
-          <div className="max-w-xl flex flex-col gap-2 rounded-md border border-rule bg-paper p-4">
-            <div className="flex items-center gap-2">
-              <h3 className="text-sm font-semibold truncate grow" lang={language} dir={direction}>{chosen}</h3>
-              {marks.length > 0 && !readOnly && (
-                <Button className="h-7! px-2! text-xs!" onClick={() => set([])}><RotateCcw size={13} aria-hidden />{t("direct.clear")}</Button>
-              )}
-            </div>
-            {ORDER.map((which) => {
-              const { min, max, step } = DIALS[which];
-              return <Setting key={which} name={t(`direct.dial.${which}`)} value={amountOf(marks, which, from)} min={min} max={max} step={step} show={(value) => reading(which, value)} disabled={readOnly} onSet={(value) => dial(which, value)} />;
-            })}
-            {from > 0 && (
-              <label className="grid grid-cols-[4.5rem_1fr_4rem] items-center gap-2 text-sm">
-                <span>{t("direct.gap")}</span>
-                <input
-                  key={`${from}/${silence}`}
-                  className={`${FIELD} w-24!`}
-                  type="number"
-                  min={0}
-                  max={10000}
-                  step={25}
-                  disabled={readOnly}
-                  defaultValue={Math.round(silence * 1000)}
-                  onBlur={(event) => event.target.value !== event.target.defaultValue && set(parted(marks, from, event.target.value === "" ? null : Number(event.target.value) / 1000))}
-                  onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+          {stave.known ? (
+            <Staff
+              stave={stave}
+              marks={marks}
+              chosen={[from, Math.min(to, stave.words.length - 1)]}
+              language={language}
+              direction={direction}
+              readOnly={readOnly}
+              time={time}
+              onChoose={(word, extend) => choose(extend ? [Math.min(from, word), Math.max(from, word)] : [word, word])}
+              onLift={(by) => dial("lift", amountOf(marks, "lift", from) + by)}
+              onPace={(by) => dial("pace", amountOf(marks, "pace", from) + by)}
+              onGap={(word, seconds) => mark(parted(marks, word, seconds), word)}
+              onStress={() => dial("stress", amountOf(marks, "stress", from) > 0 ? 0 : 1)}
+              onHear={(alone) => (alone ? listen(from, to) : listen(from))}
+            />
+          ) : (
+            <p className="text-soft max-w-prose">{line.state === "uncast" ? t("direct.uncast") : t("direct.light")}</p>
+          )}
+          {(directed?.lost.length ?? 0) > 0 && <p className="text-sm text-alarm">{t("direct.lost", { count: directed?.lost.length ?? 0, marks: directed?.lost.map((one) => `${t(`direct.kind.${one.kind}`)} (“${one.words}”)`).join(", ") ?? "" })}</p>}
+          {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}
+          <div className="grid lg:grid-cols-2 gap-4 items-start">
+            {stave.known && (
+              <div className="flex flex-col gap-2 rounded-md border border-rule bg-paper p-4">
+                <div className="flex items-center gap-2">
+                  <h3 className="text-sm font-semibold truncate grow" lang={language} dir={direction}>{chosen}</h3>
+                  <HearButton name={t("direct.hearWord")} id={`${id}/word`} wanted={wanted(from, to)} className="size-7!" />
+                  {marks.length > 0 && !readOnly && (
+                    <Button className="h-7! px-2! text-xs!" onClick={() => mark([])}><RotateCcw size={13} aria-hidden />{t("direct.clear")}</Button>
+                  )}
+                </div>
+                {ORDER.map((which) => {
+                  const { min, max, step } = DIALS[which];
+                  return <Setting key={which} name={t(`direct.dial.${which}`)} value={amountOf(marks, which, from)} min={min} max={max} step={step} show={(value) => reading(which, value)} disabled={readOnly} onSet={(value) => dial(which, value)} />;
+                })}
+                {from > 0 && (
+                  <div className="flex items-center gap-2 text-sm">
+                    <label className="flex items-center gap-2">
+                      <span className="w-18">{t("direct.gap")}</span>
+                      <input
+                        key={`${from}/${silence}`}
+                        className={`${FIELD} w-24!`}
+                        type="number"
+                        min={0}
+                        max={10000}
+                        step={25}
+                        disabled={readOnly}
+                        defaultValue={Math.round(silence * 1000)}
+                        onBlur={(event) => event.target.value !== event.target.defaultValue && mark(parted(marks, from, event.target.value === "" ? null : Number(event.target.value) / 1000))}
+                        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+                      />
+                      <span className="text-soft">ms</span>
+                    </label>
+                    {!readOnly && (["none", "short", "long"] as const).map((pause) => <Button key={pause} className="h-7! px-2! text-xs!" onClick={() => mark(parted(marks, from, PAUSES[pause]))}>{t(`direct.pause.${pause}`)}</Button>)}
+                  </div>
+                )}
+                <Readings
+                  key={`${from}/${to}/${JSON.stringify(readingOf(marks, from) ?? null)}`}
+                  production={production.id}
+                  language={language}
+                  direction={direction}
+                  line={line}
+                  marks={marks}
+                  from={from}
+                  count={count}
+                  words={chosen}
+                  readOnly={readOnly}
+                  onSet={(kind, said) => mark(readAs(marks, from, count, kind, said))}
+                  onEverywhere={(kind, said) => {
+                    const phrase = chosen.replace(/^[^\p{L}\p{N}]+|[^\p{L}\p{N}]+$/gu, "");
+                    everywhere.mutate({ phrase, kind, said }, { ...tell, onSuccess: () => { if (readingOf(marks, from)) set({ marks: readAs(marks, from, count, null, "") }); say({ tone: "calm", text: t("direct.inLexicon", { phrase }) }); if (hearing) listen(from); } });
+                  }}
                 />
-                <span className="text-end text-soft">ms</span>
-              </label>
+                <p className="text-xs text-soft">{t("direct.keys")}</p>
+              </div>
             )}
-            <p className="text-xs text-soft">{t("direct.keys")}</p>
+            {directed && (
+              <Moods
+                key={lines.length > 1 ? "lines" : "line"}
+                production={production}
+                language={language}
+                line={line}
+                chosen={lines}
+                own={directed.moods}
+                beneath={directed.beneath}
+                readOnly={readOnly}
+                onMarks={(dials) => mark([...marks, ...dialMarks(dials, stave.words.length || line.words.split(/\s+/).length)], 0)}
+              />
+            )}
           </div>
         </>
       )}

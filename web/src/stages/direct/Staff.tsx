@@ -7,9 +7,9 @@ const HEIGHT = 168;
 const LIFT_PIXELS = HEIGHT / 24;
 
 /** A line along its own time: the melody over its words, each as wide as it lasts, and the silences between them. */
-export function Staff({ stave, marks, chosen, language, direction, readOnly, onChoose, onLift, onPace, onGap, onStress }: {
-  stave: Stave; marks: readonly Mark[]; chosen: readonly [number, number]; language: string; direction: "ltr" | "rtl"; readOnly: boolean;
-  onChoose: (word: number, extend: boolean) => void; onLift: (by: number) => void; onPace: (by: number) => void; onGap: (word: number, seconds: number) => void; onStress: () => void;
+export function Staff({ stave, marks, chosen, language, direction, readOnly, time, onChoose, onLift, onPace, onGap, onStress, onHear }: {
+  stave: Stave; marks: readonly Mark[]; chosen: readonly [number, number]; language: string; direction: "ltr" | "rtl"; readOnly: boolean; time: number | null;
+  onChoose: (word: number, extend: boolean) => void; onLift: (by: number) => void; onPace: (by: number) => void; onGap: (word: number, seconds: number) => void; onStress: () => void; onHear: (alone: boolean) => void;
 }) {
   const { t } = useTranslation();
   const box = useRef<HTMLDivElement>(null);
@@ -25,6 +25,7 @@ export function Staff({ stave, marks, chosen, language, direction, readOnly, onC
     const acts: Record<string, () => void> = {
       ArrowLeft: () => focus(Math.min(stave.words.length - 1, Math.max(0, word - along)), event.shiftKey),
       ArrowRight: () => focus(Math.min(stave.words.length - 1, Math.max(0, word + along)), event.shiftKey),
+      h: () => onHear(false), w: () => onHear(true),
       ...(readOnly ? {} : { ArrowUp: () => onLift(0.5), ArrowDown: () => onLift(-0.5), "[": () => onPace(-0.05), "]": () => onPace(0.05), b: onStress }),
     };
     const act = acts[event.key];
@@ -57,6 +58,7 @@ export function Staff({ stave, marks, chosen, language, direction, readOnly, onC
         {[-8, -4, 0, 4, 8].map((semitones) => <line key={semitones} x1={0} x2={width} y1={HEIGHT / 2 - semitones * LIFT_PIXELS} y2={HEIGHT / 2 - semitones * LIFT_PIXELS} className={semitones === 0 ? "stroke-soft" : "stroke-rule"} strokeWidth={1} strokeDasharray={semitones === 0 ? undefined : "2 6"} vectorEffect="non-scaling-stroke" />)}
         {stave.words.map((word, index) => inside(index) && <rect key={index} x={(word.start / stave.seconds) * width} width={((word.end - word.start) / stave.seconds) * width} y={0} height={HEIGHT} className="fill-tide-wash" />)}
         <path d={melodyPath(stave, width, HEIGHT)} fill="none" className="stroke-tide" strokeWidth={2.5} strokeLinecap="round" strokeLinejoin="round" vectorEffect="non-scaling-stroke" />
+        {time !== null && <line x1={(time / stave.seconds) * width} x2={(time / stave.seconds) * width} y1={0} y2={HEIGHT} className="stroke-lamp" strokeWidth={2} vectorEffect="non-scaling-stroke" />}
       </svg>
       <div className="relative h-14 border-b border-rule" lang={language}>
         {stave.words.map((word, index) => {

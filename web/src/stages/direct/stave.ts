@@ -15,6 +15,9 @@ export const DIALS = {
 } as const;
 export type Dial = keyof typeof DIALS;
 
+export const READINGS = ["alias", "ipa", "cardinal", "ordinal", "digits", "characters", "telephone", "date", "time", "currency", "unit"] as const satisfies readonly Kind[];
+export type ReadingKind = (typeof READINGS)[number];
+
 const covers = (mark: Mark, word: number) => mark.word <= word && word < mark.word + (mark.count ?? 1);
 
 /** What is directed of a word by one dial; its neutral amount where that is nothing. */
@@ -34,6 +37,18 @@ export function turned(marks: readonly Mark[], dial: Dial, word: number, count: 
     ];
   });
   return amount === DIALS[dial].neutral ? kept : [...kept, { kind: dial, word, count, amount }];
+}
+
+/** What a word is read as; undefined where it is read as it is written. */
+export function readingOf(marks: readonly Mark[], word: number): { kind: ReadingKind; said: string } | undefined {
+  const mark = marks.find((one) => (READINGS as readonly Kind[]).includes(one.kind) && covers(one, word));
+  return mark && { kind: mark.kind as ReadingKind, said: mark.said ?? "" };
+}
+
+/** `marks` with `count` words from `word` on read in one way; null reads them as they are written. */
+export function readAs(marks: readonly Mark[], word: number, count: number, kind: ReadingKind | null, said: string): Mark[] {
+  const kept = marks.filter((mark) => !(READINGS as readonly Kind[]).includes(mark.kind) || mark.word + (mark.count ?? 1) <= word || mark.word >= word + count);
+  return kind === null ? kept : [...kept, { kind, word, count, amount: 1, ...(said ? { said } : {}) }];
 }
 
 /** `marks` with the silence before a word set in seconds; null leaves it to the voice. */

@@ -3,9 +3,10 @@ import { useTranslation } from "react-i18next";
 
 import { api, data, type Schemas } from "../../shared/api/client";
 import { useNotices } from "../../shared/notices";
-import type { Mark } from "./stave";
 
 export type Direction = Schemas["Direction"];
+/** Anything that is directed anew. */
+export type Directing = Schemas["DirectionChangeRequest"];
 
 const at = (production: number, language: string, line: number) => ({ params: { path: { production_id: production, language, line_id: line } } });
 
@@ -25,9 +26,9 @@ export function useDirection(production: number, language: string, line: number,
     placeholderData: (previous) => previous,
   });
   const set = useMutation({
-    mutationFn: (marks: readonly Mark[]) => data(api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", { ...at(production, language, line), body: { marks: [...marks] } })),
+    mutationFn: (change: Directing) => data(api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", { ...at(production, language, line), body: change })),
     // Shown at once; the server's answer takes its place.
-    onMutate: (marks) => client.setQueryData<Direction>(key, (old) => old && { ...old, marks: [...marks] }),
+    onMutate: (change) => client.setQueryData<Direction>(key, (old) => old && { ...old, ...(change.marks ? { marks: change.marks } : {}), ...(change.moods ? { moods: change.moods } : {}) }),
     onSuccess: () => client.invalidateQueries({ queryKey: ["production", production] }),
     onError: (error: Error) => {
       void client.invalidateQueries({ queryKey: ["production", production] });
