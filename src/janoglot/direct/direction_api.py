@@ -90,8 +90,8 @@ def direction_data(edition: Edition, line: Line) -> Data:
         take = there.get(hashes.get(number, ""))
         if take or number in names or number in kept or number == row.variant:
             takes.append({"number": number, "name": names.get(number, ""), "made": take is not None,
-                          "chosen": number == row.variant,
-                          "kept": number in kept, "thrown": kept.get(number, False), "seconds": round(take.seconds, 3) if take else None})
+                          "chosen": number == row.variant, "kept": number in kept,
+                          "thrown": kept.get(number, False), "seconds": round(take.seconds, 3) if take else None})
     own = moods_of(row.moods)
     beneath = tuple(one for one in laid_over([standing.moods]) if one[0] not in dict(own))
     return {"variant": row.variant, "marks": [mark.as_json() for mark in marks], "takes": takes,

@@ -19,6 +19,7 @@ from janoglot.core.speech.takes import Quality, scaled_words
 from janoglot.core.timing.placing import Placement
 from janoglot.core.timing.settings import own_timing
 from janoglot.editions.keeping import Current, SeenMark, current, keep_told, mark_of, told_at, told_by_another
+from janoglot.editions.mood_serializers import MoodSerializer, moods_data
 from janoglot.editions.productions_api import edition_data
 from janoglot.editions.serializers import EditionSerializer
 from janoglot.editions.state import TAKE_STATES
@@ -53,6 +54,12 @@ class LineCastingSerializer(serializers.Serializer[Data]):
         return {**super().get_fields(), **number_fields(VoiceSettings, required=False, allow_null=True)}
 
 
+class DirectedSerializer(serializers.Serializer[Data]):
+    marks = serializers.IntegerField(help_text="How many marks are on its words.")
+    moods = MoodSerializer(many=True, help_text="All that lie over one another on it.")
+    reading = serializers.IntegerField(help_text="Which reading is chosen; 0 is the plain one.")
+
+
 class LineSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     number = serializers.IntegerField()
@@ -66,7 +73,8 @@ class LineSerializer(serializers.Serializer[Data]):
     quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
     voice = serializers.CharField(allow_null=True)
     wrong_language = serializers.BooleanField()
-    own = LineCastingSerializer(allow_null=True, help_text="What the line has of its own; null follows its speaker.")
+    own = LineCastingSerializer(allow_null=True, help_text="What is the line's own; null follows its speaker.")
+    directed = DirectedSerializer(allow_null=True, help_text="What is directed of it; null for nothing.")
     natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
     start = serializers.FloatField()
     seconds = serializers.FloatField(help_text="As played.")
@@ -105,6 +113,14 @@ def line_casting_data(own: OwnCasting | None) -> Data | None:
             **{name: settings.get(name) for name in SETTINGS}}
 
 
+def directed_data(standing: LineStanding) -> Data | None:
+    """What is directed of a line; None where that is nothing."""
+    line = standing.line
+    if not (line.marks or standing.moods or line.variant):
+        return None
+    return {"marks": len(line.marks), "moods": moods_data(standing.moods), "reading": line.variant}
+
+
 def line_data(standing: LineStanding, placement: Placement, quality: Quality | None,
               slot: tuple[float, float] | None, shift: float) -> Data:
     """``slot`` is where the line's picture is in this edition, moved by ``shift``, what was held before it."""
@@ -120,6 +136,7 @@ def line_data(standing: LineStanding, placement: Placement, quality: Quality | N
         "revision": line.revision, "state": state, "quality": quality,
         "voice": standing.voice.id if standing.voice else None, "wrong_language": standing.wrong_language,
         "own": line_casting_data(line.own),
+        "directed": directed_data(standing),
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
         # Nearly all of these are nothing: of thousands of lines even rounding that is waited for.
         "seconds": placement.seconds and round(placement.seconds, 3),

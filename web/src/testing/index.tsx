@@ -76,7 +76,7 @@ export const PRODUCTION = {
 } as unknown as Production;
 
 export const line = (id: number, words: string, more: object = {}) =>
-  ({ id, number: id, speaker: 1, part: 7, kind: "spoken", words, state: "current", wording_state: "edited", revision: 1, slot: [id, id + 0.9], start: id, seconds: 0.8, natural: 0.8, rate: 1, over: 0, flags: [], cures: [], marks: [], quality: "finish", own: null, notes: "", ...more }) as unknown as Line;
+  ({ id, number: id, speaker: 1, part: 7, kind: "spoken", words, state: "current", wording_state: "edited", revision: 1, slot: [id, id + 0.9], start: id, seconds: 0.8, natural: 0.8, rate: 1, over: 0, flags: [], cures: [], marks: [], quality: "finish", own: null, directed: null, notes: "", ...more }) as unknown as Line;
 
 const TIMING = { comfortable_slow: 0.92, comfortable_fast: 1.15, hard_slow: 0.8, hard_fast: 1.35, early: 0.25, late: 0.4, tight_early: 0.08, tight_late: 0.08, run_on: 1.5, pace: 1, untimed_rate: 1, breath: 0.08, speakers: {} };
 

@@ -16,16 +16,17 @@ from janoglot.core.speech.lexicon import Lexicon
 from janoglot.core.speech.readings import READING_KINDS, Reading, ReadingKind, checked_said
 
 AmountKind = Literal["stress", "pause", "gap", "pace", "lift", "level", "turn", "range"]
-MarkKind = AmountKind | ReadingKind
+MarkKind = AmountKind | ReadingKind | Literal["kept"]
 MARK_BOUNDS: dict[AmountKind, tuple[float, float]] = {
     "stress": (-1.0, 2.0), "pause": (0.02, 10.0), "gap": (0.0, 10.0), "pace": (0.5, 2.0), "lift": (-8.0, 8.0),
     "level": (-18.0, 12.0), "turn": (-8.0, 8.0), "range": (0.0, 3.0)}
 """By kind: how much a stress is (1: plainly, −1: played down), how many seconds a pause adds and a gap lasts, and the
 amounts of :class:`janoglot.core.speech.engines.base.WordMark`."""
-MARK_KINDS: tuple[MarkKind, ...] = (*MARK_BOUNDS, *READING_KINDS)
+MARK_KINDS: tuple[MarkKind, ...] = (*MARK_BOUNDS, *READING_KINDS, "kept")
 _NOTHING: dict[AmountKind, float] = {"stress": 0.0, "pace": 1.0, "lift": 0.0, "level": 0.0, "turn": 0.0, "range": 1.0}
 """By kind, the amount that changes nothing: such a mark is none."""
 MOST_MARKS = 200
+_LONGEST_KEPT = 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +64,9 @@ def marks_of(told: Iterable[Mapping[str, Any]], text: str) -> tuple[DirectionMar
             raise BadInput("Nothing of the kind “{kind}” can be directed of a word.", kind=str(kind)[:20])
         if not isinstance(word, int) or not isinstance(words, int) or not 0 <= word < word + words <= count:
             raise BadInput("This line has {count} words: there is no such word to mark.", count=count)
+        if kind == "kept":
+            found.append(DirectionMark(kind, word, 1.0, words, str(one.get("said", ""))[:_LONGEST_KEPT]))
+            continue
         if kind in READING_KINDS:
             found.append(DirectionMark(kind, word, 1.0, words, checked_said(kind, str(one.get("said", "")))))
             continue
@@ -80,7 +84,7 @@ def marks_of(told: Iterable[Mapping[str, Any]], text: str) -> tuple[DirectionMar
             if read & here:
                 raise BadInput("A word is read in one way only.")
             read |= here
-    return tuple(sorted(set(found), key=lambda mark: (mark.word, mark.kind, mark.count, mark.amount)))
+    return tuple(sorted(set(found), key=lambda mark: (mark.word, mark.kind, mark.count, mark.amount, mark.said)))
 
 
 def carried(marks: Sequence[DirectionMark], said: str, now: str) -> tuple[tuple[DirectionMark, ...], int]:
@@ -131,7 +135,7 @@ def directed(delivery: Delivery, marks: Sequence[DirectionMark], text: str, lexi
     spoken = " ".join(words_of(text))
     stresses, pauses, others, readings = [], [], [], []
     for mark in marks:
-        if mark.word + mark.count > len(spans):
+        if mark.word + mark.count > len(spans) or mark.kind == "kept":
             continue
         begin, end = spans[mark.word][0], spans[mark.word + mark.count - 1][1]
         if mark.reads:

@@ -2305,6 +2305,14 @@ export interface components {
          * @enum {string}
          */
         DialKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range";
+        Directed: {
+            /** @description How many marks are on its words. */
+            marks: number;
+            /** @description All that lie over one another on it. */
+            moods: components["schemas"]["Mood"][];
+            /** @description Which reading is chosen; 0 is the plain one. */
+            reading: number;
+        };
         Direction: {
             variant: number;
             marks: components["schemas"]["DirectionMark"][];
@@ -2911,6 +2919,8 @@ export interface components {
             wrong_language: boolean;
             /** @description What the line has of its own; null follows its speaker. */
             own: components["schemas"]["LineCasting"] | null;
+            /** @description What is directed of the line; null where that is nothing. */
+            directed: components["schemas"]["Directed"] | null;
             /**
              * Format: double
              * @description Seconds at rate 1.

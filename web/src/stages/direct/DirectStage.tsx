@@ -1,4 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
+import type { TFunction } from "i18next";
 import { BookA, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
@@ -74,7 +75,10 @@ function LineList({ production, edition, selected, chosen, onSelect }: Pick<Stag
             <button key={line.id} type="button" role="option" aria-selected={line.id === selected.id || chosen.includes(line.id)} className={`absolute inset-x-0 h-11 px-3 flex items-center gap-2 text-start border-b border-rule ${line.id === selected.id ? "bg-tide-wash border-s-4 border-s-tide" : chosen.includes(line.id) ? "bg-tide-wash" : "hover:bg-sunk"}`} style={{ top: row.start }} onClick={(event) => onSelect(line.id, event.shiftKey)}>
               <span className="w-7 text-end text-xs text-soft shrink-0">{line.number}</span>
               {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
-              <span className="grow truncate text-sm" lang={edition.edition.language} dir={edition.edition.direction}>{line.words || t("take.empty")}</span>
+              <span className="grow min-w-0 flex flex-col">
+                <span className="truncate text-sm" lang={edition.edition.language} dir={edition.edition.direction}>{line.words || t("take.empty")}</span>
+                {line.directed && <span className="truncate text-2xs text-soft">{summary(t, line.directed)}</span>}
+              </span>
               <TakeDot line={line} />
             </button>
           );
@@ -169,7 +173,6 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
             <p className="text-soft max-w-prose">{line.state === "uncast" ? t("direct.uncast") : t("direct.light")}</p>
           )}
           {(directed?.lost.length ?? 0) > 0 && <p className="text-sm text-alarm">{t("direct.lost", { count: directed?.lost.length ?? 0, marks: directed?.lost.map((one) => `${t(`direct.kind.${one.kind}`)} (“${one.words}”)`).join(", ") ?? "" })}</p>}
-          {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}
           <div className="grid lg:grid-cols-2 gap-4 items-start">
             {stave.known && (
               <div className="flex flex-col gap-2 rounded-md border border-rule bg-paper p-4">
@@ -239,10 +242,19 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
               />
             )}
           </div>
+          {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}
         </>
       )}
     </section>
   );
+}
+
+/** What is directed of a line, in a few words. */
+function summary(t: TFunction, directed: NonNullable<Line["directed"]>): string {
+  const said = directed.moods.map((one) => t(`direct.mood.${one.mood}`));
+  if (directed.marks) said.push(t("direct.marks", { count: directed.marks }));
+  if (directed.reading) said.push(t("direct.reading_n", { number: directed.reading }));
+  return said.join(" · ");
 }
 
 /** How a dial's amount reads. */
