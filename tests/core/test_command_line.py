@@ -164,3 +164,30 @@ def test_the_edition_that_was_asked_for_is_made_and_labels_of_one_person_are_one
     assert list(report["editions"]) == ["en-GB", "de-DE"]
     assert [line["speaker"] for line in report["editions"]["de-DE"]["lines"]] == ["Oda", "Oda", "Odo"]
     assert "“ODA”" in done.stderr
+
+
+def test_what_is_directed_in_the_file_is_obeyed(tmp_path: Path) -> None:
+    """A column of plain words, markup in the words, a lexicon, and more readings to choose from."""
+    words = "The ferry leaves at the turn of the tide."
+    (tmp_path / "plain.csv").write_text(f"speaker,words\nPilot,{words}\nPilot,{words}\nPilot,The Kirrin boat.\n")
+    (tmp_path / "told.csv").write_text(
+        f'speaker,words,delivery\nPilot,{words},"tired, slow at the end"\n'
+        f'Pilot,"The ferry <break time=""800ms""/>leaves at the <emphasis>turn</emphasis> of the tide.",\nPilot,The Kirrin boat.,\n')
+    (tmp_path / "names.pls").write_text(
+        '<lexicon version="1.0" xmlns="http://www.w3.org/2005/01/pronunciation-lexicon" alphabet="ipa" xml:lang="en">'
+        "<lexeme><grapheme>Kirrin</grapheme><alias>Kay rin of the island</alias></lexeme></lexicon>")
+    (tmp_path / "cast.json").write_text('{"en-GB": {"Pilot": "curlew"}}')
+    seconds = {}
+    for name, more in (("plain", []), ("told", ["--lexicon", "names.pls", "--takes", "2"])):
+        done = janoglot(tmp_path, "dub", f"{name}.csv", "--cast", "cast.json", "--out", name, *more)
+        assert done.returncode == 0, done.stderr
+        rows = json.loads((tmp_path / name / "report.json").read_text())["editions"]["en-GB"]["lines"]
+        seconds[name] = [row["natural"] for row in rows]
+    assert rows[1]["words"] == words
+    assert seconds["told"][0] > 1.2 * seconds["plain"][0]
+    assert seconds["told"][1] == pytest.approx(seconds["plain"][1] + 0.8, abs=0.3)
+    assert seconds["told"][2] > 1.5 * seconds["plain"][2]
+    readings = [soundfile.info(tmp_path / "told" / "en-GB" / one["file"]) for row in rows for one in row["readings"]]
+    assert len(readings) == 6 and all(one.duration > 0.5 for one in readings)
+    done = janoglot(tmp_path, "dub", "told.csv", "--takes", "99")
+    assert done.returncode == 2 and "--takes" in done.stderr

@@ -11,7 +11,7 @@ from django.urls import get_resolver
 from janoglot.adapt.models import Term
 from janoglot.deliver.models import HandOver
 from janoglot.editions.state import EditionState
-from janoglot.productions.models import HeardBack, Job, Media, Production, Speaker
+from janoglot.productions.models import HeardBack, Job, LexiconEntry, Media, Production, Speaker
 from janoglot.server.storage import handed
 from tests.server.conftest import Call, edition_path
 
@@ -63,6 +63,14 @@ ENDPOINTS = [
     ("get", "/api/jobs/{job}/", None, READ), ("delete", "/api/jobs/{job}/", None, WRITE),
     ("get", "{e}lines/{line}/take.wav", None, READ), ("get", "{e}lines/{line}/direction/", None, READ),
     ("put", "{e}lines/{line}/direction/", {"variant": 1}, WRITE),
+    ("put", "{e}moods/", {"lines": [0], "moods": [{"mood": "sad"}]}, WRITE),
+    ("get", "{e}parts/{part}/speakers/{speaker}/direction/", None, READ), ("put", "{e}parts/{part}/speakers/{speaker}/direction/", {"moods": [{"mood": "sad"}]}, WRITE),
+    ("get", "{e}lexicon/", None, READ), ("post", "{e}lexicon/", {"phrase": "sopa", "kind": "alias", "said": "zopa"}, WRITE),
+    ("put", "{e}lexicon/{entry}/", {"phrase": "sopa", "kind": "alias", "said": "zopa"}, WRITE), ("delete", "{e}lexicon/{entry}/", None, WRITE),
+    ("get", "{e}lexicon.pls", None, READ), ("post", "{e}lexicon/brought/", {"text": "sopa,zopa"}, WRITE),
+    ("get", "{e}sounds/", None, READ), ("get", "{e}sounds/check/?ipa=a", None, READ), ("get", "{e}heard/none.wav", None, "members (404)"),
+    ("get", "{e}ssml/", None, READ), ("put", "{e}ssml/", {"text": "<speak/>"}, WRITE),
+    ("post", "{e}lines/{line}/audition/", {}, READ), ("post", "{e}lines/{line}/stave/trial/", {"variant": 1}, READ),
     ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
     ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("post", "{e}files/", {"file": "captions.srt"}, READ),
     ("patch", "/api/lines/{line}/", {"notes": "softly"}, WRITE),
@@ -75,7 +83,7 @@ ENDPOINTS = [
     ("post", "{p}bring-back/", {}, "nobody (404)"),
 ]
 OPEN = {"session/", "session/demo/", "openapi.yaml"}
-OWN = {"voices/favourites/", "voices/kept/", "voices/kept/<str:voice>/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/",
+OWN = {"moods/", "voices/favourites/", "voices/kept/", "voices/kept/<str:voice>/", "voices/<str:voice>/uses/", "productions/", "languages/", "voices/", "imports/", "imports/<int:draft_id>/",
        "imports/<int:draft_id>/production/"}
 
 
@@ -100,7 +108,7 @@ def places(production: Production, call: Call) -> dict[str, Any]:
     silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
     return {"silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
             "job": job, "term": term, "file": file, "media": media, "drafting": drafting, "part": production.parts.first().pk,  # type: ignore[attr-defined]
-            "line": line}
+            "line": line, "entry": LexiconEntry.objects.create(production=production, phrase="pan", kind="alias", said="pam").pk}
 
 
 @pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)

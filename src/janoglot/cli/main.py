@@ -13,6 +13,7 @@ from typing import Any
 from tqdm import tqdm
 
 from janoglot.core.dubbing import Progress, dub
+from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.languages import distance, primary, same_language, tag_of
 from janoglot.core.script.formats import read_script
@@ -22,12 +23,15 @@ from janoglot.core.script.model import Script
 from janoglot.core.speech.catalogue import catalogue, languages
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import natives_missing, rich_missing
+from janoglot.core.speech.lexicon import LexiconEntry, read_lexicon
 from janoglot.core.speech.measures import SHIPPED, write_shipped
 from janoglot.core.speech.recogniser import prepare_recogniser
 from janoglot.core.speech.understanding import measure_language
 from janoglot.core.speech.understanding import write_shipped as keep_understanding
 from janoglot.core.speech.weights import weights_root
 from janoglot.core.store import atomic_file
+
+MOST_READINGS = 20
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -44,6 +48,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     job.add_argument("--loudness", type=float, help="programme loudness in LUFS (otherwise the script's own, or -16)")
     job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
                      help="rich voices as they are delivered (finish), or at once by light ones of the same length")
+    job.add_argument("--lexicon", type=Path, action="append", default=[], metavar="FILE",
+                     help="how words are read everywhere: PLS 1.0, or a table (more than once: the first holds)")
+    job.add_argument("--takes", type=int, default=0, metavar="N",
+                     help="make N more readings of every line to choose from, beside the clips")
     job.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")
     voices = commands.add_parser("voices", help="list the catalogue")
     voices.add_argument("--language", help="only voices that speak it")
@@ -85,6 +93,7 @@ def _dub(options: argparse.Namespace) -> int:
     source = tag_of(options.source_language) if options.source_language else ""
     data = _read(options.script)
     script = read_script(data, options.script.name, Hints(source_language=source))
+    take_markup(script)
     source = script.source_language or source or "en-GB"
     languages = None
     if options.languages:
@@ -96,9 +105,12 @@ def _dub(options: argparse.Namespace) -> int:
         if problem.severity != "note":
             print(f"{options.script.name}, {problem}", file=sys.stderr)
     cast = _cast(options.cast, [source, *script.languages]) if options.cast else {}
+    if not 0 <= options.takes <= MOST_READINGS:
+        raise BadInput("--takes runs from 0 to {most}.", most=MOST_READINGS)
+    lexicon = _lexicon(options.lexicon)
     options.out.mkdir(parents=True, exist_ok=True)
     report = dub(script, source, languages, cast, options.out, _var() / "takes", options.loudness,
-                 progress=_bar(), quality=options.quality)
+                 progress=_bar(), quality=options.quality, lexicon=lexicon, readings=options.takes)
     with atomic_file(options.out / "report.json") as half:
         half.write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
     for tag, edition in report["editions"].items():
@@ -106,6 +118,16 @@ def _dub(options: argparse.Namespace) -> int:
         print(f"{tag}: {edition['duration']:.1f} s, {edition['integrated_lufs']:.1f} LUFS, "
               f"{edition['true_peak_dbtp']:.1f} dBTP, {len(edition['lines'])} lines, {len(over)} over their slot")
     return 0
+
+
+def _lexicon(places: Sequence[Path]) -> list[LexiconEntry]:
+    entries: list[LexiconEntry] = []
+    for place in places:
+        found, left = read_lexicon(_read(place), place.name)
+        entries += found
+        for why in left:
+            print(f"{place.name}: {why}", file=sys.stderr)
+    return entries
 
 
 def _column(tag: str, known: Sequence[str]) -> str:

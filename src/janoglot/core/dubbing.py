@@ -12,7 +12,7 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +29,8 @@ from janoglot.core.mix.programme import RATE, clip_samples, mix_to_file
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.core.script.model import Script
-from janoglot.core.speech.takes import Quality, Take, TakeRecipe, kept_take
+from janoglot.core.speech.lexicon import LexiconEntry
+from janoglot.core.speech.takes import Quality, Take, TakeRecipe, kept_take, make_sound, read_sound
 from janoglot.core.store import FolderStore, atomic_file
 
 Progress = Callable[[str, int, int], None]
@@ -50,21 +51,26 @@ def dub(
     script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
     out: Path, store_root: Path, target: float | None = None,
     progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
+    lexicon: Sequence[LexiconEntry] = (), readings: int = 0,
 ) -> dict[str, Any]:
     """Make every edition of ``script`` under ``out`` and return the report (also ``out/report.json``).
 
     ``languages`` None means every language that the script has words for; the source is always among
     them. ``cast`` gives voice ids by language and speaker; who is missing is cast automatically. ``target`` is the
     programme loudness in LUFS; None leaves it to the script, or to what is usual.
+    ``lexicon``: how words are read, over what the script says. ``readings``: how many more readings of every line are
+    made beside it, under ``readings``, to choose from.
     ``quality`` "sketch" has rich voices spoken by light ones, at the rich ones' exact lengths.
     Raises BadInput for a language without words, an unknown voice, or a cast that names nobody.
     """
     wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
-    jobs = [_Job(edition) for edition in editions_of(script, source_language, wanted, cast, target)]
+    jobs = [_Job(edition) for edition in editions_of(
+        script, source_language, wanted, cast, target, lexicon)]
     pool = _Pool(store_root, processes)
     try:
         _voice(jobs, pool, quality, progress)
         _fit(jobs, pool, quality, progress)
+        others = _read_otherwise(jobs, pool, quality, readings, progress)
     finally:
         pool.close()
     report: dict[str, Any] = {"source_language": source_language, "target_lufs": jobs[0].edition.target,
@@ -73,6 +79,8 @@ def dub(
         progress("mix", number, len(jobs))
         tag = job.edition.language
         report["editions"][tag] = _deliver(job, out / tag, FolderStore(store_root), quality)
+        for row in report["editions"][tag]["lines"]:
+            row["readings"] = _readings(others.get((tag, row["index"]), []), row, out / tag, FolderStore(store_root))
     progress("mix", len(jobs), len(jobs))
     return report
 
@@ -103,6 +111,54 @@ def _fit(jobs: Sequence[_Job], pool: _Pool, quality: Quality, progress: Progress
     pool.run(_refit, light, "fit", progress)
     pool.run(_refit, rich, "finish" if quality == "finish" else "sketch", progress,
              at_once=1 if quality == "finish" else None)
+
+
+def _read_otherwise(jobs: Sequence[_Job], pool: _Pool, quality: Quality, count: int,
+                    progress: Progress) -> dict[tuple[str, int], list[tuple[int, str]]]:
+    """By language and line, other readings of it: their numbers, which make the same reading anywhere, and the store's
+    keys of their sounds."""
+    work: dict[str, tuple[TakeRecipe, Quality]] = {}
+    of: dict[str, tuple[str, int, int]] = {}
+    for job in jobs if count else ():
+        for line in job.plan.lines if job.plan else ():
+            if line.recipe is None:
+                continue
+            numbers = [number for number in range(count + 1) if number != line.recipe.variant][:count]
+            for number in numbers:
+                key = f"{job.edition.language}/{line.number}/{number}"
+                work[key], of[key] = (replace(line.recipe, variant=number), quality), (
+                    job.edition.language, line.number, number)
+    made: dict[str, str] = pool.run(_read_so, work, "readings", progress, at_once=1)
+    found: dict[tuple[str, int], list[tuple[int, str]]] = {}
+    for key, sound in made.items():
+        language, line_number, number = of[key]
+        if sound:
+            found.setdefault((language, line_number), []).append((number, sound))
+    return found
+
+
+def _read_so(root: str, told: tuple[TakeRecipe, Quality]) -> str:
+    recipe, quality = told
+    store = FolderStore(Path(root))
+    try:
+        take = kept_take(recipe, store)
+        return make_sound(recipe, take.seconds, take.seconds, quality, store)
+    except EngineError:
+        return ""
+
+
+def _readings(found: Sequence[tuple[int, str]], row: dict[str, Any], out: Path,
+              store: FolderStore) -> list[dict[str, Any]]:
+    """Write a line's other readings beside its clip."""
+    told = []
+    for number, key in sorted(found):
+        samples, rate = read_sound(store, key)
+        name = clip_name(row["index"], row["speaker"]).replace(".wav", f"_{number}.wav")
+        (out / "readings").mkdir(parents=True, exist_ok=True)
+        with atomic_file(out / "readings" / name) as half:
+            soundfile.write(half, samples, rate, subtype="PCM_16", format="WAV")
+        told.append({"number": number, "file": f"readings/{name}", "seconds": round(len(samples) / rate, 3)})
+    return told
 
 
 def _make(root: str, recipe: TakeRecipe) -> Take | str:

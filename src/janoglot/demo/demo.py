@@ -9,6 +9,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from janoglot.cast.actions.set_casting import set_casting
+from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import JanoglotError
 from janoglot.core.script.formats import read_script
 from janoglot.core.speech.catalogue import catalogue
@@ -33,6 +34,7 @@ def load_demo() -> list[Production]:
         made = []
         for name, file in PRODUCTIONS:
             script = read_script((settings.HOME / "demo" / file).read_bytes(), file)
+            take_markup(script)
             production = create_production(user, name, script, script.source_language or "en-GB")
             _cast(user, production, file)
             made.append(production)

@@ -32,7 +32,7 @@ class DirectionMarkSerializer(serializers.Serializer[Data]):
     word = serializers.IntegerField(min_value=0, help_text="Counted from 0.")
     amount = FiniteField(default=1.0, help_text="Of a stress 1 is plainly; of a pause, seconds before the word.")
     count = serializers.IntegerField(default=1, min_value=1, help_text="How many words.")
-    said = serializers.CharField(required=False, allow_blank=True, max_length=200,
+    said = serializers.CharField(required=False, allow_blank=True, max_length=400,
                                  help_text="Of a reading: the other words, or the sounds in IPA.")
 
 
@@ -88,7 +88,7 @@ def direction_data(edition: Edition, line: Line) -> Data:
     takes = []
     for number in numbers:
         take = there.get(hashes.get(number, ""))
-        if take or number in names or number in kept or number == row.variant:
+        if take or number in names or number in kept or number == row.variant or (kept and not number):
             takes.append({"number": number, "name": names.get(number, ""), "made": take is not None,
                           "chosen": number == row.variant, "kept": number in kept,
                           "thrown": kept.get(number, False), "seconds": round(take.seconds, 3) if take else None})

@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.direct import api, audition_api, direction_api, lexicon_api, moods_api, stave_api
+from janoglot.direct import api, audition_api, direction_api, lexicon_api, moods_api, ssml_api, stave_api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -16,6 +16,7 @@ urlpatterns = [
     path(f"{_EDITION}lexicon/brought/", lexicon_api.LexiconBroughtView.as_view()),
     path(f"{_EDITION}lexicon/<int:entry_id>/", lexicon_api.LexiconEntryView.as_view()),
     path(f"{_EDITION}lexicon.<str:layout>", lexicon_api.LexiconFileView.as_view()),
+    path(f"{_EDITION}ssml/", ssml_api.SsmlView.as_view()),
     path(f"{_EDITION}sounds/", lexicon_api.SoundsView.as_view()),
     path(f"{_EDITION}sounds/check/", audition_api.IpaCheckView.as_view()),
     path(f"{_EDITION}heard/<str:sound>", audition_api.LineAuditionSoundView.as_view()),

@@ -9,6 +9,7 @@ from typing import Any
 from janoglot.core.edition.from_script import checked_edition, lexicon_of, part_directions_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
 from janoglot.core.speech.catalogue import kept_voice
+from janoglot.core.speech.mood_words import in_words
 from janoglot.core.speech.voices import Voice
 from janoglot.productions.belonging import belongings
 from janoglot.productions.models import (
@@ -43,7 +44,8 @@ def production_script(production: Production, whole: bool = True) -> Script:
             row.speaker.name, texts.get(production.source_language, ""), slot[0], slot[1], row.notes,
             row.part.name if row.part else "", None,
             {tag: text for tag, text in texts.items() if text and tag != production.source_language},
-            row.kind == Line.Kind.ON_SCREEN, row.in_sight, own.get(row.pk, {})))
+            row.kind == Line.Kind.ON_SCREEN, row.in_sight, own.get(row.pk, {}),
+            _delivery(own.get(row.pk, {}).get(production.source_language, {}))))
     if whole:
         script.target, script.fps = production.target_lufs, production.fps
         script.parts = _parts(production)
@@ -51,6 +53,12 @@ def production_script(production: Production, whole: bool = True) -> Script:
         script.voices = {voice: one.as_json() for voice, one in kept_among(
             {str(row["voice"]) for row in _castings(script) if row.get("voice")}).items()}
     return script
+
+
+def _delivery(own: Mapping[str, Any]) -> str:
+    """How a line of the source should sound, in plain words."""
+    told = own.get("direction", {})
+    return in_words(tuple(sorted(dict(told.get("moods", {})).items())))
 
 
 def _own(production: Production, editions: Mapping[int, Edition]) -> dict[int, dict[str, dict[str, Any]]]:

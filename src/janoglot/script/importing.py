@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import tag_of
 from janoglot.core.script.correcting import corrected, corrections_from
@@ -34,6 +35,7 @@ def hints_from(data: dict[str, Any]) -> Hints:
 def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
     """The script with what was corrected of its rows, and each line's key for correcting it. Raises BadInput."""
     script = read_script(bytes(draft.content), draft.filename, hints_from(draft.hints))
+    take_markup(script)
     keys = corrected(script, corrections_from(draft.hints.get("rows")))
     if not script.lines:
         raise BadInput("Every row was left out. Take some back.")

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from janoglot.core.edition.marked_up import SOURCE
 from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, EditionPart, OwnCasting, PartDirection
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
@@ -181,6 +182,8 @@ def settle_delivery(script: Script, source: str) -> None:
     """What lines say in plain words of how they should sound, as moods and marks of every language that they have words
     in; where something is directed of a line already, that holds."""
     for line in script.lines:
+        if SOURCE in line.own:
+            line.own[source] = {**line.own.pop(SOURCE), **line.own.get(source, {})}
         told = understood(line.delivery) if line.delivery.strip() else None
         for language in [source, *line.wordings] if told else []:
             words = script.wording(line, language, source)

@@ -126,7 +126,7 @@ def conflicts(entries: Iterable[LexiconEntry]) -> list[tuple[LexiconEntry, Lexic
     found: list[tuple[LexiconEntry, LexiconEntry]] = []
     seen: dict[tuple[str, str], LexiconEntry] = {}
     for entry in entries:
-        key = (entry.phrase if entry.case_matters else entry.phrase.casefold(), primary(entry.language or "und"))
+        key = (entry.phrase.casefold(), primary(entry.language or "und"))
         other = seen.setdefault(key, entry)
         if other is not entry and (other.kind, other.said) != (entry.kind, entry.said):
             found.append((other, entry))

@@ -23,7 +23,7 @@ def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str,
     with action(user, edition.production, "set_direction", goes_on=True) as record:
         record.details = {"number": line.number, "language": edition.language}
         record.summary = f"Line {line.number}, {edition.language}"
-        _set(record, edition, line, changes)
+        set_on(record, edition, line, changes)
 
 
 def set_moods(user: Anyone, edition: Edition, lines: list[Line], moods: Any) -> None:
@@ -33,10 +33,10 @@ def set_moods(user: Anyone, edition: Edition, lines: list[Line], moods: Any) -> 
         record.details = {"count": len(lines), "language": edition.language}
         record.summary = f"{len(lines)} lines, {edition.language}"
         for line in lines:
-            _set(record, edition, line, {"moods": dict(checked)})
+            set_on(record, edition, line, {"moods": dict(checked)})
 
 
-def _set(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
+def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
     values: dict[str, Any] = {}
     row = LineDirection.objects.select_for_update().filter(edition=edition, line=line).first()
     if "variant" in changes:

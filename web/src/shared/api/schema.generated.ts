@@ -1122,6 +1122,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/ssml/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Lines as SSML 1.1, with everything that is directed of them. */
+        get: operations["productions_editions_ssml_retrieve"];
+        /** @description Have lines as they stand in some SSML. Where anything in it is wrong, nothing is changed, and it is told. */
+        put: operations["productions_editions_ssml_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/terms/": {
         parameters: {
             query?: never;
@@ -2917,9 +2935,9 @@ export interface components {
             quality: (components["schemas"]["QualityEnum"] | components["schemas"]["NullEnum"]) | null;
             voice: string | null;
             wrong_language: boolean;
-            /** @description What the line has of its own; null follows its speaker. */
+            /** @description What is the line's own; null follows its speaker. */
             own: components["schemas"]["LineCasting"] | null;
-            /** @description What is directed of the line; null where that is nothing. */
+            /** @description What is directed of it; null for nothing. */
             directed: components["schemas"]["Directed"] | null;
             /**
              * Format: double
@@ -3133,9 +3151,10 @@ export interface components {
          *     * `time` - time
          *     * `currency` - currency
          *     * `unit` - unit
+         *     * `kept` - kept
          * @enum {string}
          */
-        MarkKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range" | "alias" | "ipa" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit";
+        MarkKindEnum: "stress" | "pause" | "gap" | "pace" | "lift" | "level" | "turn" | "range" | "alias" | "ipa" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit" | "kept";
         MarkRequest: {
             lines: number[];
             kind?: components["schemas"]["LineKindEnum"];
@@ -3581,8 +3600,15 @@ export interface components {
             code: string;
             message: string;
             row: number | null;
-            severity: components["schemas"]["SeverityEnum"];
+            severity: components["schemas"]["ProblemSeverityEnum"];
         };
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `note` - note
+         * @enum {string}
+         */
+        ProblemSeverityEnum: "error" | "warning" | "note";
         Production: {
             id: number;
             name: string;
@@ -3862,13 +3888,6 @@ export interface components {
             livelier: number;
         };
         /**
-         * @description * `error` - error
-         *     * `warning` - warning
-         *     * `note` - note
-         * @enum {string}
-         */
-        SeverityEnum: "error" | "warning" | "note";
-        /**
          * @description * `closed` - closed
          *     * `teeth` - teeth
          *     * `open` - open
@@ -3897,6 +3916,41 @@ export interface components {
             text: string;
             at: number;
             revision: number;
+        };
+        SsmlProblem: {
+            /** @description In the text, from 1. */
+            line: number;
+            column: number;
+            /**
+             * @description What is kept is in the text, and nothing here does it.
+             *
+             *     * `error` - error
+             *     * `kept` - kept
+             */
+            severity: components["schemas"]["SsmlProblemSeverityEnum"];
+            message: string;
+        };
+        /**
+         * @description * `error` - error
+         *     * `kept` - kept
+         * @enum {string}
+         */
+        SsmlProblemSeverityEnum: "error" | "kept";
+        SsmlRead: {
+            problems: components["schemas"]["SsmlProblem"][];
+            /** @description Ids of lines that are otherwise. */
+            changed: number[];
+            taken: boolean;
+        };
+        SsmlRequest: {
+            text: string;
+            /** @description Which lines it is of; without any, all of the edition. */
+            lines?: number[];
+            /**
+             * @description Change nothing.
+             * @default false
+             */
+            only_look: boolean;
         };
         Standing: {
             misfits: number;
@@ -6143,6 +6197,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IpaCheck"];
+                };
+            };
+        };
+    };
+    productions_editions_ssml_retrieve: {
+        parameters: {
+            query?: {
+                /** @description Ids, by comma. */
+                lines?: string;
+                /** @description All lines of a part; without either, of the edition. */
+                part?: number;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/ssml+xml": string;
+                };
+            };
+        };
+    };
+    productions_editions_ssml_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SsmlRequest"];
+                "multipart/form-data": components["schemas"]["SsmlRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SsmlRead"];
                 };
             };
         };

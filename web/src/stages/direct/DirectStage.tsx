@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import type { TFunction } from "i18next";
-import { BookA, RotateCcw } from "lucide-react";
+import { BookA, CodeXml, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -17,6 +17,7 @@ import { HearButton } from "./HearButton";
 import { LexiconSheet } from "./LexiconSheet";
 import { dialMarks, Moods } from "./Moods";
 import { Readings } from "./Readings";
+import { SsmlSheet } from "./SsmlSheet";
 import { Staff } from "./Staff";
 import { amountOf, DIALS, gaps, parted, readAs, readingOf, turned, type Dial, type Mark, type ReadingKind } from "./stave";
 import { Takes } from "./Takes";
@@ -100,6 +101,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
     data(api.POST("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path: { production_id: production.id, language } }, body: entry as Schemas["LexiconEntry"] })));
   const [[from, to], choose] = useState<readonly [number, number]>([0, 0]);
   const [lexicon, setLexicon] = useState(false);
+  const [markup, setMarkup] = useState(false);
   const [hearing, setHearing] = useState(true);
   const speaker = production.speakers.find((one) => one.id === line.speaker);
   const marks: readonly Mark[] = directed?.marks ?? [];
@@ -137,12 +139,14 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
             <HearButton name={t("direct.hearLine")} id={id} wanted={wanted(null)} />
           </>
         )}
+        {line.words.trim() !== "" && <Button onClick={() => setMarkup(true)}><CodeXml size={14} aria-hidden />SSML</Button>}
         <Button onClick={() => setLexicon(true)}><BookA size={14} aria-hidden />{t("lexicon.name")}</Button>
         <TakeDot line={line} />
         {!readOnly && line.words.trim() && line.state !== "current" && (
           <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, tell)}>{t("direct.voice")}</Button>
         )}
       </header>
+      <SsmlSheet production={production} edition={edition} line={line} open={markup} onClose={() => setMarkup(false)} />
       <LexiconSheet production={production} edition={edition} open={lexicon} onClose={() => setLexicon(false)} />
       {heardFault && <p className="text-alarm text-sm" role="alert">{heardFault}</p>}
       {!line.words.trim() ? (

@@ -62,7 +62,8 @@ class JsonScript:
                 entry["in_sight"] = line.in_sight
             if line.wordings:
                 entry["wordings"] = line.wordings
-            if line.delivery:
+            if line.delivery and not script.editions:
+                # A whole production says more exactly, of each edition, how its lines should sound.
                 entry["delivery"] = line.delivery
             if line.own:
                 entry["own"] = line.own

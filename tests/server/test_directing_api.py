@@ -1,0 +1,206 @@
+"""Direct's interface for programs: moods, part directions, the lexicon, auditions, SSML."""
+
+from __future__ import annotations
+
+from xml.etree import ElementTree
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from janoglot.productions.models import (
+    LexiconEntry,
+    Line,
+    LineDirection,
+    PartDirection,
+    Production,
+    Speaker,
+    Wording,
+)
+from tests.server.conftest import Call, edition_path
+
+SSML = "{http://www.w3.org/2001/10/synthesis}"
+
+
+@pytest.fixture
+def cast(production: Production, call: Call) -> str:
+    """The path of an edition with light voices, whose words are there."""
+    path = edition_path(production)
+    for speaker, voice in zip(Speaker.objects.filter(production=production), ("azor", "abubilla"), strict=False):
+        call("owner", "put", f"{path}castings/{speaker.pk}/", {"voice": voice})
+    return path
+
+
+def ids(production: Production) -> list[int]:
+    return list(Line.objects.filter(production=production).values_list("id", flat=True))
+
+
+class TestMoods:
+    def test_plain_words_are_understood(self, call: Call, production: Production) -> None:
+        told = call("owner", "get", "/api/moods/?told=very tired, and crispy, slow at the end").json()
+        assert told["moods"] == [{"mood": "tired", "strength": 1.4}]
+        assert told["dials"] == [{"kind": "pace", "amount": 0.85, "place": "end"}] and told["missed"] == ["crispy"]
+        assert len(told["names"]) == 20
+
+    def test_lines_a_part_and_a_speaker_over_one_another(self, call: Call, production: Production, cast: str) -> None:
+        first, second = ids(production)[:2]
+        line = Line.objects.get(pk=first)
+        call("owner", "put", f"{cast}moods/", {"lines": [first, second], "moods": [{"mood": "sad", "strength": 1.2}]})
+        call("owner", "put", f"{cast}castings/{line.speaker_id}/", {"moods": [{"mood": "dry", "strength": 0.5}]})
+        path = f"{cast}parts/{line.part_id}/speakers/{line.speaker_id}/direction/"
+        assert call("owner", "put", path, {"moods": [{"mood": "sad", "strength": 0.2}], "settings": {"softer": 0.5}}).status_code == 200
+        assert call("owner", "get", path).json() == {"settings": {"softer": 0.5}, "moods": [{"mood": "sad", "strength": 0.2}]}
+        told = call("owner", "get", f"{cast}lines/{first}/direction/").json()
+        assert told["moods"] == [{"mood": "sad", "strength": 1.2}] and told["beneath"] == [{"mood": "dry", "strength": 0.5}]
+        shown = call("owner", "get", cast).json()["lines"][0]["directed"]
+        assert shown == {"marks": 0, "moods": [{"mood": "dry", "strength": 0.5}, {"mood": "sad", "strength": 1.2}], "reading": 0}
+        call("owner", "put", path, {"moods": [], "settings": {"softer": None}})
+        assert not PartDirection.objects.exists()
+
+    def test_undo_takes_moods_of_all_lines_back(self, call: Call, production: Production, cast: str) -> None:
+        call("owner", "put", f"{cast}moods/", {"lines": ids(production), "moods": [{"mood": "sad"}]})
+        assert LineDirection.objects.count() == len(ids(production))
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert not LineDirection.objects.exists()
+
+    @pytest.mark.parametrize("moods", [[{"mood": "grumpy"}], [{"mood": "sad", "strength": 9}], "x"])
+    def test_what_is_none_is_refused(self, call: Call, production: Production, cast: str, moods: object) -> None:
+        assert call("owner", "put", f"{cast}moods/", {"lines": ids(production), "moods": moods}).status_code == 400
+
+    def test_ending_a_part_takes_what_is_directed_in_it_along_and_undo_brings_it_back(
+            self, call: Call, production: Production, cast: str) -> None:
+        line = Line.objects.filter(production=production, part__isnull=False).last()
+        assert line is not None
+        call("owner", "put", f"{cast}parts/{line.part_id}/speakers/{line.speaker_id}/direction/", {"moods": [{"mood": "sad"}]})
+        assert call("owner", "delete", f"/api/parts/{line.part_id}/").status_code < 300
+        assert not PartDirection.objects.exists()
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert PartDirection.objects.count() == 1
+
+
+class TestTakes:
+    def test_readings_are_kept_named_chosen_thrown_away_and_brought_back(self, call: Call, production: Production, cast: str) -> None:
+        path = f"{cast}lines/{ids(production)[0]}/direction/"
+        call("owner", "put", path, {"takes": [{"number": 1}, {"number": 2}, {"number": 3}]})
+        call("owner", "put", path, {"variant": 2, "names": {"2": "dry one"}})
+        told = call("owner", "put", path, {"takes": [{"number": 1, "thrown": True}, {"number": 2}, {"number": 3}]}).json()
+        assert [(one["number"], one["kept"], one["thrown"], one["chosen"], one["name"]) for one in told["takes"]] == [
+            (0, False, False, False, ""), (1, True, True, False, ""), (2, True, False, True, "dry one"), (3, True, False, False, "")]
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert call("owner", "get", path).status_code == 200
+
+    def test_a_chosen_reading_stays_chosen_when_words_change(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        call("owner", "put", f"{cast}lines/{line}/direction/", {"variant": 2})
+        call("owner", "post", f"{cast}voicings/", {"lines": [line]})
+        wording = Wording.objects.get(line=line, edition__language="es-MX")
+        call("owner", "put", f"{cast}wordings/{line}/", {"text": wording.text + " Otra vez.", "revision": wording.revision})
+        row = call("owner", "get", cast).json()["lines"][0]
+        assert row["state"] == "out_of_date" and row["directed"]["reading"] == 2
+
+
+class TestLexicon:
+    def test_only_lines_that_an_entry_touches_go_out_of_date(self, call: Call, production: Production, cast: str) -> None:
+        call("owner", "post", f"{cast}voicings/", {})
+        before = call("owner", "get", cast).json()
+        assert {row["state"] for row in before["lines"]} == {"current"}
+        told = call("owner", "post", f"{cast}lexicon/", {"phrase": "sopa", "kind": "alias", "said": "zopa"}).json()
+        touched = [row["id"] for row in before["lines"] if "sopa" in row["words"]]
+        assert touched and told["entries"][0]["lines"] == touched
+        now = call("owner", "get", cast).json()["lines"]
+        assert [row["id"] for row in now if row["state"] == "out_of_date"] == touched
+        entry = told["entries"][0]["id"]
+        call("owner", "delete", f"{cast}lexicon/{entry}/")
+        assert {row["state"] for row in call("owner", "get", cast).json()["lines"]} == {"current"}
+
+    def test_in_and_out_as_pls_and_csv(self, call: Call, production: Production, cast: str) -> None:
+        call("owner", "post", f"{cast}lexicon/", {"phrase": "Imka", "kind": "ipa", "said": "ˈimka", "note": "a name"})
+        call("owner", "post", f"{cast}lexicon/", {"phrase": "R.N.L.I", "kind": "characters", "exact": True})
+        for layout in ("pls", "csv"):
+            data = call("owner", "get", f"{cast}lexicon.{layout}").content
+            LexiconEntry.objects.all().delete()
+            answer = call("owner", "post", f"{cast}lexicon/brought/", {"file": SimpleUploadedFile(f"a.{layout}", data)}, format="multipart")
+            assert answer.json() == {"count": 2, "left": []}, layout
+        assert {(one.phrase, one.kind, one.said, one.exact) for one in LexiconEntry.objects.all()} == {
+            ("Imka", "ipa", "ˈimka", False), ("R.N.L.I", "characters", "", True)}
+        assert call("owner", "get", f"{cast}lexicon.exe").status_code == 404
+
+    def test_what_is_shared_holds_in_all_that_its_maker_has(self, call: Call, production: Production, cast: str) -> None:
+        told = call("owner", "post", f"{cast}lexicon/", {"phrase": "sopa", "kind": "alias", "said": "zopa", "shared": True}).json()
+        assert told["entries"][0]["shared"] and LexiconEntry.objects.get().production is None
+        assert call("editor", "post", f"{cast}lexicon/", {"phrase": "pan", "kind": "alias", "said": "x", "shared": True}).status_code == 400
+
+    def test_names_that_stand_often_are_proposed_and_conflicts_told(self, call: Call, production: Production, cast: str) -> None:
+        call("owner", "post", f"{cast}lexicon/", {"phrase": "Kirrin", "kind": "alias", "said": "a"})
+        told = call("owner", "post", f"{cast}lexicon/", {"phrase": "Kirrin", "kind": "alias", "said": "b", "case_matters": True}).json()
+        assert [one["against"] for one in told["entries"]].count("") == 1
+
+    def test_the_sounds_of_the_language(self, call: Call, production: Production, cast: str) -> None:
+        sounds = call("owner", "get", f"{cast}sounds/").json()
+        assert {"a", "s"} <= {one["ipa"] for one in sounds}
+        assert call("owner", "get", f"{cast}sounds/check/?ipa=ǃa").json() == {"unknown": ["ǃ"]}
+
+
+class TestAudition:
+    def test_a_line_is_heard_before_it_is_a_take(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        told = call("owner", "post", f"{cast}lines/{line}/audition/", {}).json()
+        told = call("owner", "post", f"{cast}lines/{line}/audition/", {}).json() if not told["finished"] else told
+        assert told["finished"] and not told["fault"]
+        answer = call("owner", "get", f"{cast}heard/{told['finished']}")
+        assert answer.status_code == 200
+        assert call("stranger", "get", f"{cast}heard/{told['finished']}").status_code == 404
+        assert call("owner", "get", f"{cast}heard/{'0' * 40}.wav").status_code == 404
+
+    def test_other_words_in_the_line_s_voice(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        body = {"words": "Imka", "marks": [{"kind": "ipa", "word": 0, "said": "ˈimka"}]}
+        call("owner", "post", f"{cast}lines/{line}/audition/", body)
+        assert call("owner", "post", f"{cast}lines/{line}/audition/", body).json()["finished"]
+
+    def test_without_a_voice_it_is_said(self, call: Call, production: Production) -> None:
+        path = edition_path(production)
+        assert call("owner", "post", f"{path}lines/{ids(production)[0]}/audition/", {}).status_code == 400
+
+
+class TestSsml:
+    def test_out_edited_by_an_xml_library_and_in_again(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        call("owner", "put", f"{cast}lines/{line}/direction/", {"marks": [{"kind": "pace", "word": 0, "amount": 0.8}]})
+        text = call("owner", "get", f"{cast}ssml/").content.decode()
+        root = ElementTree.fromstring(text)
+        sentences = list(root.iter(f"{SSML}s"))
+        assert len(sentences) == len(ids(production))
+        sentences[1].insert(0, ElementTree.Element(f"{SSML}break", {"time": "400ms"}))
+        told = sentences[1]
+        told[0].tail, told.text = told.text, ""
+        for one in sentences[0].iter(f"{SSML}prosody"):
+            one.set("rate", "120%")
+        again = ElementTree.tostring(root, "unicode")
+        looked = call("owner", "put", f"{cast}ssml/", {"text": again, "only_look": True}).json()
+        assert len(looked["changed"]) == 2 and not looked["taken"]
+        assert LineDirection.objects.count() == 1
+        taken = call("owner", "put", f"{cast}ssml/", {"text": again}).json()
+        assert taken["taken"] and not taken["problems"]
+        marks = [call("owner", "get", f"{cast}lines/{pk}/direction/").json()["marks"] for pk in ids(production)[:2]]
+        assert marks[0][0]["amount"] == 1.2 and marks[1] == [{"kind": "gap", "word": 0, "amount": 0.4, "count": 1}]
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert call("owner", "get", f"{cast}ssml/").content.decode() == text
+
+    def test_nothing_is_taken_where_anything_is_wrong(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        text = call("owner", "get", f"{cast}ssml/?lines={line}").content.decode()
+        wrong = text.replace("<s ", "<s><prosody rate='blah'>x</prosody></s><s ")
+        told = call("owner", "put", f"{cast}ssml/", {"text": wrong, "lines": [line]}).json()
+        assert not told["taken"] and "blah" in told["problems"][0]["message"]
+
+    def test_words_that_are_changed_there_are_the_line_s(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[0]
+        text = call("owner", "get", f"{cast}ssml/?lines={line}").content.decode()
+        words = Wording.objects.get(line=line, edition__language="es-MX").text
+        call("owner", "put", f"{cast}ssml/", {"text": text.replace(words.split()[0], "Mira,"), "lines": [line]})
+        assert Wording.objects.get(line=line, edition__language="es-MX").text.startswith("Mira,")
+
+    def test_who_only_reads_may_look_and_not_take(self, call: Call, production: Production, cast: str) -> None:
+        text = call("reader", "get", f"{cast}ssml/").content.decode()
+        assert call("reader", "put", f"{cast}ssml/", {"text": text, "only_look": True}).status_code == 200
+        assert call("reader", "put", f"{cast}ssml/", {"text": text}).status_code == 403
