@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import io
 from xml.etree import ElementTree
 
 import pytest
+import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from janoglot.core.speech.catalogue import voice_named
+from janoglot.core.speech.engines import engine_named
+from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.takes import TakeRecipe
 from janoglot.productions.models import (
+    GuideRead,
     LexiconEntry,
     Line,
     LineDirection,
@@ -16,6 +23,7 @@ from janoglot.productions.models import (
     Speaker,
     Wording,
 )
+from janoglot.server.storage import media
 from tests.server.conftest import Call, edition_path
 
 SSML = "{http://www.w3.org/2001/10/synthesis}"
@@ -204,3 +212,54 @@ class TestSsml:
         text = call("reader", "get", f"{cast}ssml/").content.decode()
         assert call("reader", "put", f"{cast}ssml/", {"text": text, "only_look": True}).status_code == 200
         assert call("reader", "put", f"{cast}ssml/", {"text": text}).status_code == 403
+
+
+class TestGuide:
+    @pytest.fixture
+    def recording(self) -> bytes:
+        """A person's voice, made by another voice of ours."""
+        recipe = TakeRecipe("Y entonces la sopa puede esperar.", voice_named("urraca"), Delivery(pace=0.7), "es-MX")
+        spoken = engine_named("rich").speak(recipe.utterance)
+        file = io.BytesIO()
+        soundfile.write(file, spoken.samples, spoken.rate, format="WAV")
+        return file.getvalue()
+
+    def test_a_line_follows_a_recording_until_it_is_deleted_for_good(
+            self, call: Call, production: Production, cast: str, recording: bytes) -> None:
+        line = ids(production)[1]
+        speaker = Line.objects.get(pk=line).speaker_id
+        call("owner", "put", f"{cast}castings/{speaker}/", {"voice": "zorzalito"})
+        before = call("owner", "get", f"{cast}lines/{line}/stave/").json()["seconds"]
+        path = f"{cast}lines/{line}/guide/"
+        assert call("owner", "get", path).json()["state"] == "none"
+        answer = call("owner", "post", path, {"file": SimpleUploadedFile("me.wav", recording)}, format="multipart")
+        assert answer.status_code == 202
+        told = call("owner", "get", path).json()
+        assert told["state"] == "ready" and told["followed"] and told["sound"] and not [
+            one for one in told["faults"] if one["code"] != "other_words"]
+        guided = call("owner", "get", f"{cast}lines/{line}/stave/").json()["seconds"]
+        assert guided != before
+        call("owner", "patch", path, {"timing": 0.0, "melody": 0.0, "energy": 0.0})
+        assert call("owner", "get", f"{cast}lines/{line}/stave/").json()["seconds"] == pytest.approx(before, abs=0.08)
+        key = GuideRead.objects.get().key
+        assert media().has(key) and call("reader", "get", f"{path}recording.flac").status_code == 200
+        assert call("owner", "delete", path).status_code == 204
+        assert not media().has(key) and not GuideRead.objects.exists()
+        assert call("owner", "get", f"{cast}lines/{line}/stave/").json()["seconds"] == before
+
+    def test_other_words_are_not_followed_any_more(self, call: Call, production: Production, cast: str) -> None:
+        line = ids(production)[1]
+        edition = production.editions.get(language="es-MX")
+        wording = Wording.objects.get(line=line, edition=edition)
+        GuideRead.objects.create(edition=edition, line_id=line, said=wording.text, state="ready", words=[
+            {"at": 0, "length": 3, "seconds": 0.5, "gap": -1.0, "melody": [0.0, 2.0], "level": 0.0}])
+        path = f"{cast}lines/{line}/guide/"
+        assert call("owner", "get", path).json()["followed"]
+        call("owner", "put", f"{cast}wordings/{line}/", {"text": "Otra cosa.", "revision": wording.revision})
+        assert not call("owner", "get", path).json()["followed"]
+
+    @pytest.mark.parametrize("data", [b"", b"no sound at all", b"RIFF\x00\x00\x00\x00WAVEfmt "])
+    def test_what_is_no_recording_is_refused(self, call: Call, production: Production, cast: str, data: bytes) -> None:
+        path = f"{cast}lines/{ids(production)[0]}/guide/"
+        answer = call("owner", "post", path, {"file": SimpleUploadedFile("x.wav", data)}, format="multipart")
+        assert answer.status_code == 400 and not GuideRead.objects.exists()

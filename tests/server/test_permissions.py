@@ -70,6 +70,8 @@ ENDPOINTS = [
     ("get", "{e}lexicon.pls", None, READ), ("post", "{e}lexicon/brought/", {"text": "sopa,zopa"}, WRITE),
     ("get", "{e}sounds/", None, READ), ("get", "{e}sounds/check/?ipa=a", None, READ), ("get", "{e}heard/none.wav", None, "members (404)"),
     ("get", "{e}ssml/", None, READ), ("put", "{e}ssml/", {"text": "<speak/>"}, WRITE),
+    ("get", "{e}lines/{line}/guide/", None, READ), ("post", "{e}lines/{line}/guide/", {}, WRITE), ("patch", "{e}lines/{line}/guide/", {"melody": 0.5}, WRITE),
+    ("delete", "{e}lines/{line}/guide/", None, WRITE), ("get", "{e}lines/{line}/guide/recording.flac", None, "members (404)"),
     ("post", "{e}lines/{line}/audition/", {}, READ), ("post", "{e}lines/{line}/stave/trial/", {"variant": 1}, READ),
     ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
     ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("post", "{e}files/", {"file": "captions.srt"}, READ),
@@ -150,7 +152,7 @@ def test_no_endpoint_is_missing_from_the_table() -> None:
     served = {text.removeprefix("api/") for text in walk(get_resolver().url_patterns) if text.startswith("api/")}
     edition = "productions/<int:production_id>/editions/<str:language>/"
     names = {"{p}": "productions/<int:production_id>/", "{e}": edition, "{speaker}": "<int:speaker_id>", "{silent}": "<int:speaker_id>", "{line}": "<int:line_id>", "{part}": "<int:part_id>",
-             "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "{media}": "<int:media_id>", "sound.flac": "<str:file>", "{file}": "<int:file_id>", "{mix}": "<str:recipe>", "/api/": "", "castings.csv": "castings.<str:ending>"}
+             "{job}": "<int:job_id>", "{drafting}": "<int:job_id>", "{term}": "<int:term_id>", "wordings.xlf": "wordings.<str:layout>", "terms.tbx": "terms.<str:layout>", "lexicon.pls": "lexicon.<str:layout>", "{entry}": "<int:entry_id>", "none.wav": "<str:sound>", "{media}": "<int:media_id>", "sound.flac": "<str:file>", "{file}": "<int:file_id>", "{mix}": "<str:recipe>", "/api/": "", "castings.csv": "castings.<str:ending>"}
     listed = set()
     for _, path, _, _ in ENDPOINTS:
         text = path.split("?")[0]

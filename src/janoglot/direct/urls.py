@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.direct import api, audition_api, direction_api, lexicon_api, moods_api, ssml_api, stave_api
+from janoglot.direct import api, audition_api, direction_api, guide_api, lexicon_api, moods_api, ssml_api, stave_api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -20,6 +20,8 @@ urlpatterns = [
     path(f"{_EDITION}sounds/", lexicon_api.SoundsView.as_view()),
     path(f"{_EDITION}sounds/check/", audition_api.IpaCheckView.as_view()),
     path(f"{_EDITION}heard/<str:sound>", audition_api.LineAuditionSoundView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/guide/", guide_api.GuideView.as_view()),
+    path(f"{_EDITION}lines/<int:line_id>/guide/recording.flac", guide_api.GuideSoundView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/audition/", audition_api.LineAuditionView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/stave/trial/", audition_api.TrialStaveView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/direction/", direction_api.DirectionView.as_view()),

@@ -13,6 +13,7 @@ from janoglot.core.edition.model import EditionCasting, EditionLine, EditionPart
 from janoglot.core.edition.standing import TAKE_STATES as STATES
 from janoglot.core.edition.standing import EditionStanding, LineStanding
 from janoglot.core.speech.directing import carried
+from janoglot.core.speech.engines.base import Guide
 from janoglot.core.speech.lexicon import Lexicon
 from janoglot.core.speech.moods import moods_of
 from janoglot.core.speech.settings import SETTINGS
@@ -22,6 +23,7 @@ from janoglot.core.timing.settings import OwnTiming, Rates, rates_over, timing_o
 from janoglot.productions.models import (
     Casting,
     Edition,
+    GuideRead,
     Line,
     LineCasting,
     LineDirection,
@@ -122,18 +124,19 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
     theirs."""
     wordings = Wording.objects.filter(edition=row)
     castings, timings = LineCasting.objects.filter(edition=row), LineTiming.objects.filter(edition=row)
-    directed = LineDirection.objects.filter(edition=row)
+    directed, guided = LineDirection.objects.filter(edition=row), GuideRead.objects.filter(edition=row)
     if only is not None:
         wordings, castings, timings = (
             wordings.filter(line__in=only), castings.filter(line__in=only), timings.filter(line__in=only))
-        directed = directed.filter(line__in=only)
+        directed, guided = directed.filter(line__in=only), guided.filter(line__in=only)
     script = script or ScriptRows.of(row.production_id, only)
     names, parts = script.names, script.parts
     said: dict[int, tuple[Any, ...]] = {
         row[0]: row[1:] for row in wordings.values_list("line_id", "text", "state", "revision", "take_id")}
     own = {one.line_id: own_casting(one) for one in castings}
     timed = {one.line_id: one.core for one in timings}
-    usual = OwnTiming()
+    usual, no_guide = OwnTiming(), Guide()
+    guides = {one.line_id: one for one in guided}
     directions = {one.line_id: one for one in directed}
     found = []
     for number, (pk, part, speaker, kind, in_sight, start, end, notes) in enumerate(script.lines, 1):
@@ -145,7 +148,8 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
             kind == Line.Kind.ON_SCREEN, notes, state, revision, chosen,
             direction.variant if direction else 0, own.get(pk), timed.get(pk, usual),
             carried(direction.core_marks, direction.said, words)[0] if direction else (),
-            moods_of(direction.moods) if direction else ()))
+            moods_of(direction.moods) if direction else (),
+            guides[pk].core_for(words) if pk in guides else no_guide))
     return found
 
 

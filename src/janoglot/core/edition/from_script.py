@@ -15,9 +15,11 @@ from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import kept_voice, voice_named
 from janoglot.core.speech.directing import DirectionMark, carried, marks_of
+from janoglot.core.speech.engines.base import Guide
 from janoglot.core.speech.lexicon import Lexicon, LexiconEntry, checked_entry
 from janoglot.core.speech.mood_words import understood
 from janoglot.core.speech.moods import Moods, checked_moods
+from janoglot.core.speech.recipe_json import guide_from_json
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import (
@@ -138,7 +140,8 @@ def _line(number: int, line: ScriptLine, part: EditionPart | None, speaker: int,
     return EditionLine(number, number, speaker, line.speaker, words, part, line.slot, line.in_sight, line.on_screen,
                        line.notes, "edited" if words else "empty", variant=variant_of(told),
                        own=own_casting_of(told.get("casting"), kept), timing=line_timing_of(told.get("timing")),
-                       marks=marks_told(told, words), moods=moods_told(told))
+                       marks=marks_told(told, words), moods=moods_told(told),
+                       guide=guide_told(told, words))
 
 
 def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
@@ -176,6 +179,17 @@ def moods_told(told: Mapping[str, Any]) -> Moods:
     """Raises BadInput."""
     directed = told.get("direction")
     return checked_moods(directed.get("moods")) if isinstance(directed, dict) else ()
+
+
+def guide_told(told: Mapping[str, Any], words: str) -> Guide:
+    """The reading that a line follows, as long as it says what it did then. Raises BadInput."""
+    row = told.get("guide")
+    if not isinstance(row, dict) or " ".join(str(row.get("said", "")).split()) != " ".join(words.split()):
+        return Guide()
+    try:
+        return guide_from_json({name: row[name] for name in ("words", "timing", "melody", "energy") if name in row})
+    except (KeyError, TypeError, ValueError) as error:
+        raise BadInput("The guide of a line cannot be read.") from error
 
 
 def settle_delivery(script: Script, source: str) -> None:

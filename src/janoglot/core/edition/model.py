@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from janoglot.core.speech.directing import DirectionMark
+from janoglot.core.speech.engines.base import Guide
 from janoglot.core.speech.lexicon import Lexicon
 from janoglot.core.speech.moods import Moods
 from janoglot.core.speech.settings import VoiceSettings
@@ -84,6 +85,8 @@ class EditionLine:
     marks: tuple[DirectionMark, ...] = ()
     """On the words as they are now."""
     moods: Moods = ()
+    guide: Guide = field(default_factory=Guide)
+    """Whose reading it follows."""
 
 
 @dataclass(frozen=True, slots=True)

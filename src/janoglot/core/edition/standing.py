@@ -92,6 +92,7 @@ def line_standing(edition: Edition, line: EditionLine, takes: Mapping[str, Take]
         if voice:
             language = own.language if own and own.language else edition.language
             delivery = directed(settings.delivery_in(moods), line.marks, line.words, edition.lexicon, language)
+            delivery = replace(delivery, guide=line.guide) if line.guide.words else delivery
             recipe = TakeRecipe(line.words, settings.shaped(voice), delivery, language,
                                 own.foreign if own else (), line.variant)
         take = (takes.get(recipe.hash) if recipe else None) or takes.get(line.chosen)

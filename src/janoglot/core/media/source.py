@@ -10,6 +10,7 @@ import json
 import os
 import signal
 import subprocess
+import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -95,6 +96,16 @@ def sound_copy(place: Path, to: Path, seconds: float) -> None:
     _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-af",
           "aresample=async=1:first_pts=0", "-ac", "1", "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}"],
          120 + seconds)
+
+
+def short_sound(data: bytes, seconds: float) -> bytes:
+    """A short recording that came in whole, at most ``seconds`` of it, as 24 kHz mono FLAC. Raises MediaFault."""
+    with tempfile.TemporaryDirectory() as folder:
+        place, to = Path(folder) / "in", Path(folder) / "out.flac"
+        place.write_bytes(data)
+        _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-t", f"{seconds:g}",
+              "-ac", "1", "-ar", "24000", "-c:a", "flac", "-f", "flac", f"file:{to}"], 60 + seconds)
+        return to.read_bytes()
 
 
 def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:

@@ -47,7 +47,8 @@ _KINDS: tuple[tuple[str, str, Callable[[ScriptLine, ScriptLine], bool]], ...] = 
     ("unheld_notes", "The notes of {count} lines, or a part of them.",
      lambda one, other: bool(one.notes) and one.notes != other.notes),
     ("unheld_parts", "The parts of {count} lines.", lambda one, other: bool(one.part) and one.part != other.part),
-    ("unheld_delivery", "How {count} lines should sound.", lambda one, other: bool(one.delivery) and not other.own and one.delivery != other.delivery),
+    ("unheld_delivery", "How {count} lines should sound.",
+     lambda one, other: bool(one.delivery) and not other.own and one.delivery != other.delivery),
     ("unheld_on_screen", "That {count} lines are read on the screen.",
      lambda one, other: one.on_screen and not other.on_screen),
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from janoglot.core.speech.engines.base import Delivery, Manner, WordMark
+from janoglot.core.speech.engines.base import Delivery, Guide, GuideWord, Manner, WordMark
 from janoglot.core.speech.readings import Reading
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
@@ -27,7 +27,13 @@ def _delivery(told: dict[str, Any]) -> Delivery:
                        "pauses_at": tuple(map(tuple, told["pauses_at"])),
                        "marks": tuple(WordMark(**mark) for mark in told.get("marks", ())),
                        "readings": tuple(Reading(**one) for one in told.get("readings", ())),
+                       "guide": guide_from_json(told.get("guide", {})),
                        "manner": _manner(told.get("manner", {}))})
+
+
+def guide_from_json(told: dict[str, Any]) -> Guide:
+    return Guide(**{**told, "words": tuple(
+        GuideWord(**{**word, "melody": tuple(word["melody"])}) for word in told.get("words", ()))})
 
 
 def _manner(told: dict[str, Any]) -> Manner:

@@ -102,7 +102,10 @@ def _moved_to(spoken: Respelled, delivery: Delivery) -> Delivery:
         delivery, emphasis=tuple((*spoken.there(at, length), amount) for at, length, amount in delivery.emphasis),
         pauses_at=tuple((spoken.there(at)[0], seconds) for at, seconds in delivery.pauses_at),
         marks=tuple(replace(mark, at=place[0], length=place[1]) for mark in delivery.marks
-                    if (place := spoken.there(mark.at, mark.length))))
+                    if (place := spoken.there(mark.at, mark.length))),
+        guide=replace(delivery.guide, words=tuple(
+            replace(word, at=place[0], length=place[1]) for word in delivery.guide.words
+            if (place := spoken.there(word.at, word.length)))))
 
 
 VARIED = 2

@@ -8,6 +8,7 @@ from janoglot.productions.models.directions import (
     checked_takes,
     lexicon_for,
 )
+from janoglot.productions.models.guides import GuideRead
 from janoglot.productions.models.jobs import JOB_STATES, Job
 from janoglot.productions.models.lines import Line, Part, Speaker, line_numbers
 from janoglot.productions.models.media import COPIES, Media, original_stem
@@ -20,8 +21,7 @@ from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 
 __all__ = [
     "ADDRESSES", "COPIES", "JOB_STATES", "LONGEST", "ORIGINS", "QUALITIES", "ActionRecord", "Casting", "Edition",
-    "HeardBack", "Job", "KeptVoice", "LexiconEntry", "Line", "LineCasting", "LineDirection", "LineTiming", "Media",
-    "Membership", "Part", "PartDirection", "Production", "Role", "Sound", "Speaker", "Take", "Wording",
-    "checked_takes", "kept_among",
-    "lexicon_for", "line_numbers", "original_stem",
+    "GuideRead", "HeardBack", "Job", "KeptVoice", "LexiconEntry", "Line", "LineCasting", "LineDirection",
+    "LineTiming", "Media", "Membership", "Part", "PartDirection", "Production", "Role", "Sound", "Speaker", "Take",
+    "Wording", "checked_takes", "kept_among", "lexicon_for", "line_numbers", "original_stem",
 ]

@@ -787,6 +787,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/guide/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The guide read that a line follows. */
+        get: operations["productions_editions_lines_guide_retrieve"];
+        put?: never;
+        /** @description Bring in a recording of the line as it should be said: any that ffmpeg reads, a minute at most. */
+        post: operations["productions_editions_lines_guide_create"];
+        /** @description Follow it no more, and delete the recording for good. */
+        delete: operations["productions_editions_lines_guide_destroy"];
+        options?: never;
+        head?: never;
+        /** @description How much of the guide's timing, melody and energy is followed. */
+        patch: operations["productions_editions_lines_guide_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/guide/recording.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recording itself. */
+        get: operations["productions_editions_lines_guide_recording.flac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/heard/": {
         parameters: {
             query?: never;
@@ -2184,6 +2221,17 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * @description * `too_long` - too_long
+         *     * `too_short` - too_short
+         *     * `too_quiet` - too_quiet
+         *     * `clipped` - clipped
+         *     * `noise` - noise
+         *     * `other_words` - other_words
+         *     * `unreadable` - unreadable
+         * @enum {string}
+         */
+        CodeEnum: "too_long" | "too_short" | "too_quiet" | "clipped" | "noise" | "other_words" | "unreadable";
         Column: {
             header: string;
             /** @description A role, a BCP 47 tag, or empty: passed over. */
@@ -2609,6 +2657,42 @@ export interface components {
             all_of?: number;
             /** @description A name; added where it is new. */
             speaker: string;
+        };
+        Guide: {
+            state: components["schemas"]["GuideStateEnum"];
+            name: string;
+            /** @description Of the recording; empty: the edition's own. */
+            language: string;
+            /** @description Whether the line's own words were found in it. */
+            by_word: boolean;
+            /** @description Whether the line follows it: not where its words are others now. */
+            followed: boolean;
+            heard: string;
+            faults: components["schemas"]["GuideFault"][];
+            /** @description Whether the recording is still there. */
+            sound: boolean;
+            /** Format: double */
+            timing: number;
+            /** Format: double */
+            melody: number;
+            /** Format: double */
+            energy: number;
+        };
+        GuideFault: {
+            code: components["schemas"]["CodeEnum"];
+            said: string;
+        };
+        /**
+         * @description * `none` - none
+         *     * `reading` - Reading
+         *     * `ready` - Ready
+         * @enum {string}
+         */
+        GuideStateEnum: "none" | "reading" | "ready";
+        GuideUploadRequest: {
+            /** Format: binary */
+            file: string;
+            language?: string;
         };
         HandOver: {
             id: number;
@@ -3461,6 +3545,14 @@ export interface components {
         PatchedBriefRequest: {
             address?: components["schemas"]["AddressEnum"] | components["schemas"]["BlankEnum"];
             brief?: string;
+        };
+        PatchedGuideDialsRequest: {
+            /** Format: double */
+            timing?: number;
+            /** Format: double */
+            melody?: number;
+            /** Format: double */
+            energy?: number;
         };
         PatchedHintsRequest: {
             format?: components["schemas"]["FormatEnum"] | components["schemas"]["BlankEnum"];
@@ -5629,6 +5721,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Direction"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_guide_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guide"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_guide_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["GuideUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guide"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_guide_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_editions_lines_guide_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedGuideDialsRequest"];
+                "multipart/form-data": components["schemas"]["PatchedGuideDialsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guide"];
+                };
+            };
+        };
+    };
+    "productions_editions_lines_guide_recording.flac_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
                 };
             };
         };

@@ -13,6 +13,7 @@ import { Button, Empty, FIELD, Tick } from "../../shared/ui/controls";
 import { Setting } from "../../shared/ui/Setting";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
+import { GuidePanel } from "./GuidePanel";
 import { HearButton } from "./HearButton";
 import { LexiconSheet } from "./LexiconSheet";
 import { dialMarks, Moods } from "./Moods";
@@ -233,6 +234,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
               </div>
             )}
             {directed && (
+              <div className="flex flex-col gap-4">
               <Moods
                 key={lines.length > 1 ? "lines" : "line"}
                 production={production}
@@ -244,6 +246,8 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 readOnly={readOnly}
                 onMarks={(dials) => mark([...marks, ...dialMarks(dials, stave.words.length || line.words.split(/\s+/).length)], 0)}
               />
+                {line.voice && <GuidePanel production={production} language={language} line={line} readOnly={readOnly} />}
+              </div>
             )}
           </div>
           {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}

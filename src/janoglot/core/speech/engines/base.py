@@ -88,6 +88,30 @@ class Manner:
 
 
 @dataclass(frozen=True, slots=True)
+class GuideWord:
+    """A stretch of words as a guide says it: start and length in characters, seconds that it lasts and seconds of
+    silence before it (−1: as it comes), its melody in semitones about the guide's middle at even steps from its
+    beginning to its end, and its level about the guide's, in dB."""
+
+    at: int
+    length: int
+    seconds: float
+    gap: float
+    melody: tuple[float, ...]
+    level: float
+
+
+@dataclass(frozen=True, slots=True)
+class Guide:
+    """A reading to be followed, and how much of its timing, its melody and its energy, each from 0 to 1."""
+
+    words: tuple[GuideWord, ...] = ()
+    timing: float = 1.0
+    melody: float = 1.0
+    energy: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
 class Delivery:
     """How a line is said, the same for every engine.
 
@@ -108,6 +132,8 @@ class Delivery:
     readings: tuple[Reading, ...] = ()
     """What words are read as; an engine gets them done already, as its words and phonemes."""
     manner: Manner = field(default_factory=Manner)
+    guide: Guide = field(default_factory=Guide)
+    """Whose reading is followed; without words, nobody's."""
 
     IN_EVERY_RECIPE: ClassVar[tuple[str, ...]] = ("pace", "pitch", "melody", "pauses", "emphasis", "pauses_at")
 

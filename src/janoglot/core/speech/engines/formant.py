@@ -350,7 +350,8 @@ def _marked_up(words: str, delivery: Delivery, told: Mapping[int, tuple[int, str
 
     ``told``: by their start, the length of stretches whose sounds are told, and those in the engine's names.
     """
-    if not delivery.emphasis and not delivery.pauses_at and not delivery.marks and not told:
+    if not delivery.emphasis and not delivery.pauses_at and not delivery.marks and not told \
+            and not delivery.guide.words:
         return words, []
     before: dict[int, str] = {}
     gaps = [(mark.at, mark.amount) for mark in delivery.marks if mark.kind == "gap" and mark.amount > 0]
@@ -393,6 +394,9 @@ def _prosody(at: int, delivery: Delivery) -> str:
             level += mark.amount
         elif mark.kind == "lift":
             lift += mark.amount
+    for word in delivery.guide.words:
+        if word.at <= at < word.at + word.length and word.melody:
+            lift += delivery.guide.melody * sum(word.melody) / len(word.melody)
     told = [f'{name}="{100 * factor:.0f}%"' for name, factor in (
         ("rate", rate), ("range", span), ("pitch", 2 ** (lift / 12)), ("volume", 10 ** (level / 20)))
         if abs(factor - 1.0) > 0.005]

@@ -70,6 +70,7 @@ from janoglot.core.speech.engines.rich_frames import (
     Plan,
     Timed,
     bent,
+    followed,
     gains,
     onsets,
     phoneme_marks,
@@ -315,6 +316,8 @@ class RichEngine:
         # Range is widened about the line's own middle, so that it does not move the whole.
         centre = float(np.median(logged[voiced]))
         drawn = np.exp(centre + (logged - centre) * shaping.melody * delivery.melody) * 2 ** (semitones / 12)
+        if delivery.guide.words and delivery.guide.melody:
+            drawn = followed(drawn, voiced, with_edges(piece.tokens), frames, delivery.guide)
         if shaping.roughness:
             # An unsteady larynx: slow wandering and quick jitter, the same at every making.
             noise = np.random.default_rng(7).standard_normal(pitch.shape[-1])

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from janoglot.core.speech.engines.base import Delivery, Mark, WordMark
+from janoglot.core.speech.engines.base import Delivery, Guide, Mark, WordMark
 from janoglot.core.speech.engines.rich_tokens import Token
 
 Floats = npt.NDArray[np.float32]
@@ -33,6 +33,8 @@ _HELD = 4
 """A silence between two words of so many frames is one to be heard: the sound before it ends as before a pause."""
 _TURNED = 27
 """Half frames, at most, over which the end of a stretch is turned: a third of a second."""
+_LEVELS_FOLLOWED = 0.6
+"""How much of a guide's level above or below its own middle is added: a reading has most of that already."""
 _BLEND = 4
 """Half frames over which what is directed of a word's melody blends into its neighbours."""
 _CLAUSE_FRAMES, _SENTENCE_FRAMES = 3, 8
@@ -103,6 +105,8 @@ def with_delivery(piece: Piece, pace: float, delivery: Delivery) -> Floats:
         for number, token in enumerate(tokens):
             if token.at == last and token.at >= 0:
                 lengths[number] *= delivery.manner.final
+    if delivery.guide.words and delivery.guide.timing:
+        _guided(lengths, piece, delivery.guide)
     for mark in delivery.marks:
         if mark.kind == "pace":
             _hurried(lengths, piece, mark)
@@ -113,6 +117,64 @@ def with_delivery(piece: Piece, pace: float, delivery: Delivery) -> Floats:
         if before >= 0:
             lengths[before] += seconds * FRAMES_A_SECOND
     return np.maximum(lengths, 1.0)
+
+
+def _guided(lengths: Floats, piece: Piece, guide: Guide) -> None:
+    """Words that begin when a guide's do and last as long; as much of it as is to be followed.
+
+    From one word's beginning to the next it takes what the guide takes: the silence between them is the guide's, and
+    the word has the rest.
+    """
+    tokens = piece.tokens[: piece.last - 1]
+    gaps = [max(0.0, following.gap) for following in guide.words[1:]] + [0.0]
+    for word, gap in zip(guide.words, gaps, strict=True):
+        inside = [number for number, token in enumerate(tokens) if word.at <= token.at < word.at + word.length]
+        ends = word.at <= piece.tokens[piece.last - 1].at < word.at + word.length
+        if not inside:
+            continue
+        between = []
+        for number in range(inside[-1] + 1, len(tokens)):
+            if tokens[number].at >= 0:
+                break
+            between.append(number)
+        # The phoneme before a pause holds most of its silence.
+        spoken = np.array([min(float(lengths[number]), float(TAIL) if _pauses(piece.tokens, number + 1) else math.inf)
+                           for number in inside])
+        rest = float(TAIL) if ends else 0.0
+        own_silence = float(sum(lengths[number] for number in between)) + float(
+            sum(lengths[number] for number in inside) - spoken.sum())
+        silence = max(float(len(between)), gap * FRAMES_A_SECOND) if between else 0.0
+        whole = (word.seconds + (gap if between else 0.0)) * FRAMES_A_SECOND
+        share = guide.timing
+        silence = own_silence + share * (silence - own_silence)
+        said = (spoken.sum() + rest + own_silence) * (1 - share) + share * whole - silence - rest
+        said = max(float(len(inside)), said)
+        for number, length in zip(inside, spoken, strict=True):
+            lengths[number] = length * said / spoken.sum()
+        for number in between:
+            lengths[number] = max(1.0, silence / len(between))
+
+
+def followed(drawn: npt.NDArray[Any], voiced: npt.NDArray[np.bool_], tokens: Sequence[Token], frames: Counts,
+             guide: Guide) -> npt.NDArray[Any]:
+    """The melody drawn towards a guide's, about the voice's own middle: in semitones, word by word, the silences
+    between them bridged."""
+    size = drawn.shape[-1]
+    steps = np.repeat([token.at for token in tokens], frames * 2)[:size]
+    wanted = np.full(size, np.nan)
+    for one in guide.words:
+        inside = np.flatnonzero((steps >= one.at) & (steps < one.at + one.length))
+        if len(inside) and one.melody:
+            along = np.linspace(0.0, 1.0, len(inside))
+            wanted[inside] = np.interp(along, np.linspace(0.0, 1.0, len(one.melody)), one.melody)
+    known = np.flatnonzero(~np.isnan(wanted))
+    if not len(known):
+        return drawn
+    wanted = np.interp(np.arange(size), known, wanted[known])
+    logged = np.log2(np.maximum(drawn, 1.0))
+    middle = float(np.median(logged.reshape(-1)[voiced.reshape(-1)]))
+    toward: npt.NDArray[Any] = 2.0 ** (logged + guide.melody * (middle + np.clip(wanted, -14, 14) / 12 - logged))
+    return toward
 
 
 def _hurried(lengths: Floats, piece: Piece, mark: WordMark) -> None:
@@ -192,10 +254,14 @@ def onsets(piece: Piece, frames: Counts) -> npt.NDArray[np.float64]:
 
 def gains(timed: Timed, delivery: Delivery) -> Floats:
     """The levels that are directed, a factor for each sample of a piece with the silence around it."""
-    if not any(mark.kind in ("level", "gap") for mark in delivery.marks):
+    guided = delivery.guide.words if delivery.guide.energy else ()
+    if not guided and not any(mark.kind in ("level", "gap") for mark in delivery.marks):
         return np.ones(1, np.float32)
     tokens = with_edges(timed.piece.tokens)
     factors = np.ones(int(timed.frames.sum()))
+    for one in guided:
+        inside = np.repeat([one.at <= token.at < one.at + one.length for token in tokens], timed.frames)
+        factors = factors * 10 ** (_LEVELS_FOLLOWED * delivery.guide.energy * one.level * inside / 20)
     starts = np.concatenate([[0], np.cumsum(timed.frames)])
     for mark in delivery.marks:
         if mark.kind == "level":
