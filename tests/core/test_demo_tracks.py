@@ -24,7 +24,11 @@ LINES = 14
 
 def test_the_demo_sounds_as_it_always_has(tmp_path: Path) -> None:
     script = read_script((DEMO / "tidewater-clock.csv").read_bytes(), "tidewater-clock.csv")
+    assert sum(bool(line.delivery) for line in script.lines) >= len(script.lines) / 3, "the demo is directed"
     script.lines = script.lines[:LINES]
+    for line in script.lines:
+        # Said plainly: what nobody directs is as it always was.
+        line.delivery = ""
     cast = {tag: {name: voice for name, voice in voices.items() if name in script.speakers}
             for tag, voices in CAST.items()}
     dub(script, "en-GB", ["es-MX", "fr-FR"], cast, tmp_path / "out", tmp_path / "takes")

@@ -96,6 +96,19 @@ class TestMeasured:
         for near in (WINTER - 1, WINTER + 1):
             assert abs(pitch(other, near) - pitch(plain, near)) < 1.0
 
+    @pytest.mark.parametrize("voice", ["blackcap", "hawfinch"])
+    def test_the_end_of_a_line_is_turned_up_where_it_is_heard(self, voice: str) -> None:
+        """The last sound holds a silence that is cut: the turn is over before it."""
+        words = "And what do they find?"
+        engine, one = engine_named("rich"), voice_named(voice)
+        assert isinstance(engine, RichEngine)
+        before, after = (engine.melody(TakeRecipe(words, one, directed(Delivery(), marks, words), "en-GB").utterance).hz
+                         for marks in ((), (DirectionMark("turn", 3, 7.0, 2),)))
+        sung = np.flatnonzero((before > 0) & (after > 0))
+        risen = 12 * np.log2(after[sung] / before[sung])
+        assert risen[: len(sung) // 2].max() < 0.5
+        assert risen[-8:-3].min() > 4
+
     def test_the_end_of_a_phrase_is_turned_up(self) -> None:
         plain, other = said(), said(DirectionMark("turn", HARD, 6.0))
         assert abs(pitch(other, WINTER) - pitch(plain, WINTER)) < 0.5

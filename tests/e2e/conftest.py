@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import soundfile
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from janoglot.launcher.stack import Stack, running_stack
@@ -15,7 +16,8 @@ from janoglot.launcher.stack import Stack, running_stack
 expect.set_options(timeout=15_000)
 HOME = Path(__file__).resolve().parents[2]
 FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync",
-         "--disable-component-update", "--autoplay-policy=no-user-gesture-required", "--mute-audio"]
+         "--disable-component-update", "--autoplay-policy=no-user-gesture-required", "--mute-audio",
+         "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]
 
 
 @pytest.fixture(scope="session")
@@ -32,8 +34,13 @@ def playwright() -> Iterator[Playwright]:
 
 
 @pytest.fixture(scope="session")
-def browser(playwright: Playwright) -> Iterator[Browser]:
-    chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+def browser(playwright: Playwright, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Browser]:
+    # What its microphone hears is the demo's guide.
+    heard = tmp_path_factory.mktemp("microphone") / "guide.wav"
+    samples, rate = soundfile.read(HOME / "demo" / "guide-39.flac")
+    soundfile.write(heard, samples, rate, subtype="PCM_16")
+    chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium",
+                                          args=[*FLAGS, f"--use-file-for-fake-audio-capture={heard}"])
     yield chromium
     chromium.close()
 

@@ -1,4 +1,4 @@
-"""``janoglot dub``, ``janoglot voices`` and ``janoglot measure-voices``."""
+"""``janoglot dub``, ``janoglot voices``, ``janoglot measure-voices`` and ``janoglot measure-moods``."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
-from janoglot.core.speech.catalogue import catalogue, languages
+from janoglot.core.speech.catalogue import catalogue, languages, voice_named
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import natives_missing, rich_missing
 from janoglot.core.speech.lexicon import LexiconEntry, read_lexicon
@@ -58,6 +58,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     voices.add_argument("--json", action="store_true")
     table = commands.add_parser("measure-voices", help="measure one language's voices, as a Markdown table")
     table.add_argument("--language", default="en")
+    moods = commands.add_parser("measure-moods", help="measure every mood on one voice's sound, as a Markdown table "
+                                                      "(takes a while)")
+    moods.add_argument("--voice", default="hawfinch")
     commands.add_parser("drafting", help="list what drafts translations here, and what is wrong with what cannot")
     commands.add_parser("prepare-rich", help="make the rich voices' network ready")
     commands.add_parser("prepare-recogniser", help="make the recogniser's model ready")
@@ -70,8 +73,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
-        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "drafting": _drafting,
-                "prepare-rich": _prepare, "prepare-recogniser": _prepare_recogniser}[
+        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "measure-moods": _measure_moods,
+                "drafting": _drafting, "prepare-rich": _prepare, "prepare-recogniser": _prepare_recogniser}[
             options.command](options)
     except BadInput as error:
         print(f"janoglot: {error} {error.hint}".rstrip(), file=sys.stderr)
@@ -247,6 +250,14 @@ def _measure(options: argparse.Namespace) -> int:
             print(row, flush=True)
     else:
         print(voice_table.voice_table(tag_of(options.language), options.rich))
+    return 0
+
+
+def _measure_moods(options: argparse.Namespace) -> int:
+    from janoglot.core.speech.mood_measures import measured, mood_table
+
+    for row in mood_table(measured(voice_named(options.voice))):
+        print(row, flush=True)
     return 0
 
 

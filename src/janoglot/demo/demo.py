@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
+from functools import partial
+from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -13,9 +16,12 @@ from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import JanoglotError
 from janoglot.core.script.formats import read_script
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.direct.actions.guide_line import bring_guide
+from janoglot.direct.actions.set_direction import set_direction
 from janoglot.direct.actions.voice import voice
 from janoglot.productions.actions.create_production import create_production
-from janoglot.productions.models import Production, Speaker
+from janoglot.productions.models import GuideRead, Production, Speaker
+from janoglot.server.storage import media
 
 PRODUCTIONS = (("The Tidewater Clock", "tidewater-clock.csv"), ("Harbour Museum phone prompts", "phone-prompts.txt"))
 
@@ -37,6 +43,7 @@ def load_demo() -> list[Production]:
             take_markup(script)
             production = create_production(user, name, script, script.source_language or "en-GB")
             _cast(user, production, file)
+            _direct(user, production, file)
             made.append(production)
     return made
 
@@ -65,3 +72,29 @@ def _cast(user: User, production: Production, file: str) -> None:
             there = next((one for one in chosen if one in catalogue()), None)
             if there:
                 set_casting(user, edition, speakers[name], {"voice": there})
+
+
+def _direct(user: User, production: Production, file: str) -> None:
+    """What is directed beside the script's own column: a line that follows a guide read, and lines of which several
+    readings are kept to choose from."""
+    place = settings.HOME / "demo" / file.replace(".csv", ".directing.json")
+    if place.suffix != ".json" or not place.exists():
+        return
+    told = json.loads(place.read_text())
+    lines = list(production.lines.all())
+    for row in told["readings"]:
+        set_direction(user, production.editions.get(language=row["language"]), lines[row["line"] - 1],
+                      {"takes": [{"number": number} for number in row["numbers"]]})
+    for row in told["guides"]:
+        data = (settings.HOME / "demo" / row["file"]).read_bytes()
+        key = f"{hashlib.sha256(data).hexdigest()[:40]}.flac"
+        if not media().has(key):
+            media().write(key, partial(_write, data=data))
+        guide = bring_guide(user, production.editions.get(language=row["language"]), lines[row["line"] - 1], key,
+                            row["file"], "")
+        GuideRead.objects.filter(pk=guide.pk).update(words=row["words"], by_word=True, said=row["said"],
+                                                     state=GuideRead.State.READY)
+
+
+def _write(place: Path, data: bytes) -> None:
+    place.write_bytes(data)

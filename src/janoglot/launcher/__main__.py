@@ -1,4 +1,5 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · tidy · rich · shots · bench · trial · api · lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · tidy · rich · shots · bench · trial · api
+· lock."""
 
 from __future__ import annotations
 
@@ -32,7 +33,7 @@ from janoglot.launcher.services import (
 )
 from janoglot.launcher.stack import data_services
 
-_CORE = ("dub", "voices", "measure-voices", "drafting")
+_CORE = ("dub", "voices", "measure-voices", "measure-moods", "drafting")
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -49,6 +50,7 @@ def main(arguments: Sequence[str]) -> int:
     for name, words in (("dub", "make every edition of a script, without a server"),
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices"),
+                        ("measure-moods", "measure every mood on one voice's sound"),
                         ("drafting", "list what drafts translations")):
         commands.add_parser(name, help=words)
     tidy = commands.add_parser("tidy", help="say what is kept that nothing needs, and what deleting it would free")

@@ -5,15 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import astuple, dataclass, fields, replace
 from itertools import combinations
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import parselmouth
+import regex
+from rapidfuzz.distance import Levenshtein
 from scipy.signal import welch
 
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Delivery, Samples
 from janoglot.core.speech.manner import together
 from janoglot.core.speech.moods import MOODS, level_of, manners_of
+from janoglot.core.speech.recogniser import recognise
+from janoglot.core.speech.speaker_encoder import speaker_vector
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
 
@@ -66,21 +72,67 @@ def readings(voice: Voice, language: str = "en") -> Iterator[tuple[str, int, Tak
             yield name, number, TakeRecipe(words, voice, delivery, language)
 
 
-def measured(voice: Voice) -> tuple[dict[str, Features], Features]:
-    """By mood ("" is the plain reading) its features over all sentences; and how far plain readings spread (standard
-    deviation of their variants)."""
+@dataclass(frozen=True, slots=True)
+class MoodMeasures:
+    """By mood ("" is the plain reading): its features over all sentences, the share of words that a recogniser heard
+    otherwise, and how like the plain voice it is to the speaker encoder (cosine). ``spread``: how far plain readings
+    spread, the standard deviation of their variants."""
+
+    features: dict[str, Features]
+    otherwise: dict[str, float]
+    alike: dict[str, float]
+    spread: Features
+
+
+def measured(voice: Voice, language: str = "en") -> MoodMeasures:
+    """Measure every mood on the sound. Raises RecogniserMissing and the encoder's own."""
+    heard: dict[str, list[float]] = {}
+    who: dict[tuple[str, int], npt.NDArray[np.floating[Any]]] = {}
     rows: dict[tuple[str, int], list[Features]] = {}
     plain: dict[int, float] = {}
     for name, number, recipe in readings(voice):
         spoken = engine_named(voice.engine).speak(recipe.utterance)
         plain.setdefault(number, spoken.seconds)
         level = level_of(((name, 1.0),)) if name else 0.0
+        if not recipe.variant:
+            text = recognise(spoken.samples, spoken.rate, language)
+            heard.setdefault(name, []).append(_words_otherwise(recipe.words, text))
+            who[name, number] = speaker_vector(spoken.samples, spoken.rate)
         rows.setdefault((name, number), []).append(features_of(spoken.samples, spoken.rate, plain[number], level))
     numbers = range(len(SENTENCES))
     means = {name: _mean([rows[name, number][0] for number in numbers]) for name in ["", *MOODS]}
     spread = np.mean([np.std([astuple(one) for one in rows["", number]], axis=0) for number in numbers], axis=0)
     # The mix's level is set, not read: it has no spread of its own, and a decibel is the least that is heard.
-    return means, replace(Features(*map(float, spread)), level=1.0)
+    alike = {name: float(np.mean([_cosine(who[name, number], who["", number]) for number in numbers]))
+             for name in MOODS}
+    return MoodMeasures(means, {name: float(np.mean(errors)) for name, errors in heard.items()}, alike,
+                        replace(Features(*map(float, spread)), level=1.0))
+
+
+def mood_table(found: MoodMeasures) -> Iterator[str]:
+    """As Markdown, and what is not told apart."""
+    yield f"| | {' | '.join(FEATURES)} | words otherwise | alike |"
+    yield "|---" * (len(FEATURES) + 3) + "|"
+    for name, one in found.features.items():
+        cells = " | ".join(f"{value:.1f}" for value in astuple(one))
+        alike = f"{found.alike[name]:.2f}" if name else ""
+        yield f"| {name or 'plain'} | {cells} | {found.otherwise[name]:.2f} | {alike} |"
+    yield f"| spread | {' | '.join(f'{value:.1f}' for value in astuple(found.spread))} | | |"
+    apart = told_apart(found.features, found.spread)
+    yield ""
+    yield f"{len(apart)} of {len(found.features) * (len(found.features) - 1) // 2} pairs differ in fewer than " \
+          f"{ENOUGH} features" + "".join(f"; {one or 'plain'} and {other}" for one, other, _ in apart)
+
+
+def _words_otherwise(words: str, heard: str) -> float:
+    """Word error: the least that is to be changed, put in or left out, by word."""
+    one, other = ([regex.sub(r"[^\p{L}\p{N}]", "", word).casefold() for word in text.split()]
+                  for text in (words, heard))
+    return Levenshtein.distance(one, other) / max(1, len(one))
+
+
+def _cosine(one: npt.NDArray[np.floating[Any]], other: npt.NDArray[np.floating[Any]]) -> float:
+    return float(one @ other / (np.linalg.norm(one) * np.linalg.norm(other)))
 
 
 def differing(one: Features, other: Features, spread: Features) -> list[str]:

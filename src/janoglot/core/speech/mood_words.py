@@ -59,7 +59,7 @@ _DIALS: dict[str, tuple[AmountKind, float]] = {
     "fast": ("pace", 1.18), "faster": ("pace", 1.12), "quick": ("pace", 1.15), "quickly": ("pace", 1.15),
     "quicker": ("pace", 1.12), "speeding": ("pace", 1.2), "louder": ("level", 3.0), "loud": ("level", 4.0),
     "loudly": ("level", 4.0), "quieter": ("level", -3.0), "fading": ("level", -5.0), "higher": ("lift", 1.5),
-    "high": ("lift", 2.0), "rising": ("turn", 4.0), "questioning": ("turn", 5.0), "lower": ("lift", -1.5),
+    "high": ("lift", 2.0), "rising": ("turn", 4.0), "questioning": ("turn", 7.0), "lower": ("lift", -1.5),
     "low": ("lift", -2.0), "deep": ("lift", -2.5), "deeper": ("lift", -2.0), "falling": ("turn", -3.0),
     "monotone": ("range", 0.4), "monotonous": ("range", 0.4), "lively": ("range", 1.4), "livelier": ("range", 1.3),
     "expressive": ("range", 1.4), "animated": ("range", 1.5), "steady": ("range", 0.7), "steadier": ("range", 0.75)}

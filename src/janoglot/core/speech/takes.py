@@ -108,6 +108,8 @@ def _moved_to(spoken: Respelled, delivery: Delivery) -> Delivery:
             if (place := spoken.there(word.at, word.length)))))
 
 
+TURNED = 2
+"""Of the way that ends are turned: part of the names of takes with any."""
 VARIED = 2
 """Of the way that a variant differs: part of the names of all but the plain takes."""
 _TURN = 0.6180339887498949
@@ -142,6 +144,8 @@ def _take_hash(recipe: TakeRecipe) -> str:
     reading = engine.reading(recipe.language, recipe.respelled.words)
     if reading:
         tongue["reading"] = reading
+    if any(mark.kind == "turn" for mark in recipe.delivery.marks):
+        tongue["turn"] = TURNED
     if recipe.variant:
         tongue["variant"] = [recipe.variant, VARIED]
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,

@@ -35,7 +35,10 @@ function Lexicon({ production, edition, language, direction }: { production: Pro
   const path = { production_id: production.id, language };
   const lexicon = useQuery({ queryKey: ["production", production.id, "lexicon", language], queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path } })) });
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
-  const add = useChange(production.id, (entry: typeof EMPTY) => data(api.POST("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path }, body: entry as Entry })));
+  const add = useChange(production.id, async (entry: typeof EMPTY) => {
+    await data(api.POST("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path }, body: entry as Entry }));
+    setDraft(EMPTY);
+  });
   const change = useChange(production.id, (entry: Entry) => data(api.PUT("/api/productions/{production_id}/editions/{language}/lexicon/{entry_id}/", { params: { path: { ...path, entry_id: entry.id } }, body: entry })));
   const remove = useChange(production.id, (entry: Entry) => data(api.DELETE("/api/productions/{production_id}/editions/{language}/lexicon/{entry_id}/", { params: { path: { ...path, entry_id: entry.id } } })));
   const bring = useChange(production.id, async (chosen: File) => {
@@ -76,7 +79,7 @@ function Lexicon({ production, edition, language, direction }: { production: Pro
           aria-label={t("lexicon.add")}
           onSubmit={(event) => {
             event.preventDefault();
-            add.mutate(draft, { ...tell, onSuccess: () => setDraft(EMPTY) });
+            add.mutate(draft, tell);
           }}
         >
           <input className={FIELD} lang={language} dir={direction} aria-label={t("lexicon.phrase")} placeholder={t("lexicon.phrase")} maxLength={100} value={draft.phrase} onChange={(event) => setDraft({ ...draft, phrase: event.target.value })} />

@@ -65,7 +65,11 @@ function Editor({ production, language, text, lines, onTaken }: { production: Pr
     },
     placeholderData: (previous) => previous,
   });
-  const take = useChange(production.id, () => data(api.PUT("/api/productions/{production_id}/editions/{language}/ssml/", { ...path, body: { text: now, lines: [...lines], only_look: false } })));
+  const take = useChange(production.id, async () => {
+    await data(api.PUT("/api/productions/{production_id}/editions/{language}/ssml/", { ...path, body: { text: now, lines: [...lines], only_look: false } }));
+    // Now, before the lines are looked at afresh: this editor is of the text as it was.
+    onTaken();
+  });
   const problems: readonly Schemas["SsmlProblem"][] = now === text ? [] : (looked.data?.problems ?? []);
   const errors = problems.filter((one) => one.severity === "error");
   const goTo = (problem: Schemas["SsmlProblem"]) => {
@@ -104,7 +108,7 @@ function Editor({ production, language, text, lines, onTaken }: { production: Pr
       )}
       {!readOnly && (
         <div className="flex items-center gap-3">
-          <Button look="main" disabled={now === text || looked.isFetching || errors.length > 0 || !looked.data?.changed.length} onClick={() => take.mutate(undefined, { onSuccess: onTaken, onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>{t("ssml.take")}</Button>
+          <Button look="main" disabled={now === text || looked.isFetching || errors.length > 0 || !looked.data?.changed.length} onClick={() => take.mutate(undefined, { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>{t("ssml.take")}</Button>
           <span className="text-sm text-soft" role="status">{now === text || !looked.data ? "" : errors.length ? t("ssml.errors", { count: errors.length }) : t("ssml.changed", { count: looked.data.changed.length })}</span>
         </div>
       )}

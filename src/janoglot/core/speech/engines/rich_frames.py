@@ -213,15 +213,24 @@ def _in(mark: WordMark, token: Token) -> bool:
     return mark.at <= token.at < mark.at + mark.length
 
 
+def _heard(tokens: Sequence[Token], frames: Counts) -> npt.NDArray[np.bool_]:
+    """Half frames that are heard of each sound: not the silence that the one before a pause holds."""
+    last = max((number for number, token in enumerate(tokens) if token.at >= 0), default=0)
+    return np.concatenate([
+        np.arange(2 * count) < (2 * TAIL if number == last or _pauses(tokens, number + 1) else 2 * count)
+        for number, count in enumerate(int(one) for one in frames)])
+
+
 def bent(drawn: npt.NDArray[Any], voiced: npt.NDArray[np.bool_], tokens: Sequence[Token], frames: Counts,
           marks: Sequence[WordMark]) -> npt.NDArray[Any]:
     """The melody with stretches of it lifted, turned at their ends and widened, each blending into what is around."""
     size = drawn.shape[-1]
+    heard = _heard(tokens, frames)[:size]
     for mark in marks:
         if mark.kind not in ("lift", "turn", "range"):
             continue
         inside = np.repeat([_in(mark, token) for token in tokens], frames * 2)[:size]
-        sung = np.flatnonzero(inside & voiced.reshape(-1))
+        sung = np.flatnonzero(inside & heard & voiced.reshape(-1))
         if not len(sung):
             continue
         if mark.kind == "turn":
