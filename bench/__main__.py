@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterable
 
-from bench import adapting, casting, edition, mixing, placing, rich, script, voicing
+from bench import adapting, casting, directing, edition, mixing, placing, rich, script, voicing
 from bench.result import Result
 
 BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
@@ -17,6 +17,7 @@ BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
     "casting": casting.run,
     "adapting": adapting.run,
     "edition": edition.run,
+    "directing": directing.run,
 }
 
 

@@ -22,7 +22,8 @@ from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Samples, Spoken, Utterance
 from janoglot.core.speech.engines.neural_graph import _joined, find_source
-from janoglot.core.speech.engines.rich import RATE, RichEngine
+from janoglot.core.speech.engines.rich import RichEngine
+from janoglot.core.speech.engines.rich_frames import RATE
 from janoglot.core.speech.engines.rich_tokens import tokens_of
 from janoglot.core.speech.recogniser import recognise
 from janoglot.launcher.places import HOME

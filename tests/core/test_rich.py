@@ -29,7 +29,8 @@ from janoglot.core.speech.engines.neural_graph import (
     graph_folder,
     is_prepared,
 )
-from janoglot.core.speech.engines.rich import FRAME, RATE, RichEngine, blend_of, providers
+from janoglot.core.speech.engines.rich import RichEngine, blend_of, providers
+from janoglot.core.speech.engines.rich_frames import FRAME, RATE
 from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, missing_symbols, network_symbols, tokens_of
 from janoglot.core.speech.intelligibility import sentences
 from janoglot.core.speech.rich_voices import TONGUES

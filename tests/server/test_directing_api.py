@@ -60,7 +60,7 @@ class TestMoods:
         told = call("owner", "get", f"{cast}lines/{first}/direction/").json()
         assert told["moods"] == [{"mood": "sad", "strength": 1.2}] and told["beneath"] == [{"mood": "dry", "strength": 0.5}]
         shown = call("owner", "get", cast).json()["lines"][0]["directed"]
-        assert shown == {"marks": 0, "moods": [{"mood": "dry", "strength": 0.5}, {"mood": "sad", "strength": 1.2}], "reading": 0}
+        assert shown == {"marks": 0, "moods": [{"mood": "dry", "strength": 0.5}, {"mood": "sad", "strength": 1.2}], "reading": 0, "guided": False}
         call("owner", "put", path, {"moods": [], "settings": {"softer": None}})
         assert not PartDirection.objects.exists()
 

@@ -58,6 +58,7 @@ class DirectedSerializer(serializers.Serializer[Data]):
     marks = serializers.IntegerField(help_text="How many marks are on its words.")
     moods = MoodSerializer(many=True, help_text="All that lie over one another on it.")
     reading = serializers.IntegerField(help_text="Which reading is chosen; 0 is the plain one.")
+    guided = serializers.BooleanField(help_text="Whether it follows a guide read.")
 
 
 class LineSerializer(serializers.Serializer[Data]):
@@ -116,9 +117,10 @@ def line_casting_data(own: OwnCasting | None) -> Data | None:
 def directed_data(standing: LineStanding) -> Data | None:
     """What is directed of a line; None where that is nothing."""
     line = standing.line
-    if not (line.marks or standing.moods or line.variant):
+    guided = bool(line.guide.words)
+    if not (line.marks or standing.moods or line.variant or guided):
         return None
-    return {"marks": len(line.marks), "moods": moods_data(standing.moods), "reading": line.variant}
+    return {"marks": len(line.marks), "moods": moods_data(standing.moods), "reading": line.variant, "guided": guided}
 
 
 def line_data(standing: LineStanding, placement: Placement, quality: Quality | None,

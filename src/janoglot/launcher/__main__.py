@@ -1,5 +1,5 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · tidy · rich · shots · bench · trial · api
-· lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · tidy · rich · shots · bench · trial
+· api · lock."""
 
 from __future__ import annotations
 

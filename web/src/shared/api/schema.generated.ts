@@ -2378,6 +2378,8 @@ export interface components {
             moods: components["schemas"]["Mood"][];
             /** @description Which reading is chosen; 0 is the plain one. */
             reading: number;
+            /** @description Whether it follows a guide read. */
+            guided: boolean;
         };
         Direction: {
             variant: number;

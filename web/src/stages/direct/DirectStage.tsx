@@ -79,7 +79,7 @@ function LineList({ production, edition, selected, chosen, onSelect }: Pick<Stag
               {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
               <span className="grow min-w-0 flex flex-col">
                 <span className="truncate text-sm" lang={edition.edition.language} dir={edition.edition.direction}>{line.words || t("take.empty")}</span>
-                {line.directed && <span className="truncate text-2xs text-soft">{summary(t, line.directed)}</span>}
+                {line.directed && <span className={`truncate text-2xs text-soft ${edition.edition.direction === "rtl" ? "text-end" : ""}`}>{summary(t, line.directed)}</span>}
               </span>
               <TakeDot line={line} />
             </button>
@@ -143,7 +143,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
         {line.words.trim() !== "" && <Button onClick={() => setMarkup(true)}><CodeXml size={14} aria-hidden />SSML</Button>}
         <Button onClick={() => setLexicon(true)}><BookA size={14} aria-hidden />{t("lexicon.name")}</Button>
         <TakeDot line={line} />
-        {!readOnly && line.words.trim() && line.state !== "current" && (
+        {!readOnly && line.voice && line.words.trim() && line.state !== "current" && (
           <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, tell)}>{t("direct.voice")}</Button>
         )}
       </header>
@@ -180,6 +180,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
           {(directed?.lost.length ?? 0) > 0 && <p className="text-sm text-alarm">{t("direct.lost", { count: directed?.lost.length ?? 0, marks: directed?.lost.map((one) => `${t(`direct.kind.${one.kind}`)} (“${one.words}”)`).join(", ") ?? "" })}</p>}
           <div className="grid lg:grid-cols-2 gap-4 items-start">
             {stave.known && (
+              <div className="flex flex-col gap-4">
               <div className="flex flex-col gap-2 rounded-md border border-rule bg-paper p-4">
                 <div className="flex items-center gap-2">
                   <h3 className="text-sm font-semibold truncate grow" lang={language} dir={direction}>{chosen}</h3>
@@ -232,9 +233,10 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 />
                 <p className="text-xs text-soft">{t("direct.keys")}</p>
               </div>
+              <GuidePanel production={production} language={language} line={line} readOnly={readOnly} />
+              </div>
             )}
             {directed && (
-              <div className="flex flex-col gap-4">
               <Moods
                 key={lines.length > 1 ? "lines" : "line"}
                 production={production}
@@ -246,8 +248,6 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 readOnly={readOnly}
                 onMarks={(dials) => mark([...marks, ...dialMarks(dials, stave.words.length || line.words.split(/\s+/).length)], 0)}
               />
-                {line.voice && <GuidePanel production={production} language={language} line={line} readOnly={readOnly} />}
-              </div>
             )}
           </div>
           {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}
@@ -262,6 +262,7 @@ function summary(t: TFunction, directed: NonNullable<Line["directed"]>): string 
   const said = directed.moods.map((one) => t(`direct.mood.${one.mood}`));
   if (directed.marks) said.push(t("direct.marks", { count: directed.marks }));
   if (directed.reading) said.push(t("direct.reading_n", { number: directed.reading }));
+  if (directed.guided) said.push(t("direct.guided"));
   return said.join(" · ");
 }
 

@@ -101,7 +101,7 @@ export function Staff({ stave, marks, chosen, language, direction, readOnly, tim
               onPointerMove={drag}
               onPointerUp={letGo}
             >
-              {t("direct.ms", { ms: Math.round(now * 1000) })}
+              <bdi dir="ltr">{t("direct.ms", { ms: Math.round(now * 1000) })}</bdi>
             </span>
           );
         })}

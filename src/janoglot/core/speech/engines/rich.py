@@ -15,6 +15,7 @@ import json
 import math
 import os
 import re
+from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -33,6 +34,7 @@ from janoglot.core.languages import distance, primary
 from janoglot.core.speech.engines.base import (
     WHISPERED,
     BaseVoice,
+    Delivery,
     Lengths,
     Manner,
     Melody,
@@ -90,6 +92,8 @@ _VERSION = 3
 _PACE = {"de": 1.14, "fr": 1.10, "es": 1.05}
 """The network takes its time over some languages: by this much over the demo's lines, against the formant
 engine and English. They are said quicker by it."""
+_KEPT_PIECES = 12
+"""Lines of which what the network's first part said is kept: a few megabytes."""
 _HALF = 128
 """Where a style's sound ends and its way of reading begins."""
 _ROWS = 509
@@ -164,6 +168,7 @@ class RichEngine:
         self._transcribers = {base.locale: base.id for base in reversed(phonemes.bases())}
         self._sessions: dict[str, Any] = {}
         self._pitches: dict[tuple[Any, ...], float] = {}
+        self._known_pieces: OrderedDict[Utterance, list[Piece]] = OrderedDict()
         self._middles: dict[int, tuple[Floats, Floats]] = {}
 
     def bases(self) -> Sequence[BaseVoice]:
@@ -222,6 +227,22 @@ class RichEngine:
                      for piece, frames, share in zip(pieces, natural, shares, strict=True))
 
     def _pieces(self, utterance: Utterance) -> list[Piece]:
+        """What the network's first part says of the words. What is directed of them does not go into it, so that it is
+        asked once while somebody directs a line."""
+        delivery = utterance.delivery
+        key = replace(utterance, shaping=Shaping(), delivery=Delivery(
+            pauses=delivery.pauses, manner=replace(NEUTRAL, **{
+                name: getattr(delivery.manner, name) for name in ("readers", "timbres", "lively", "row")})))
+        if key in self._known_pieces:
+            self._known_pieces.move_to_end(key)
+            return self._known_pieces[key]
+        made = self._made_pieces(utterance)
+        self._known_pieces[key] = made
+        while len(self._known_pieces) > _KEPT_PIECES:
+            self._known_pieces.popitem(last=False)
+        return made
+
+    def _made_pieces(self, utterance: Utterance) -> list[Piece]:
         said = self._said_with_foreign(utterance)
         tokens = tokens_of(utterance.words, said, utterance.language, self.vocabulary)
         runs = [run for run in in_pieces(tokens) if any(token.at >= 0 for token in run)]
