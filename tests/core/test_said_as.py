@@ -11,6 +11,7 @@ from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.directing import DirectionMark, carried, directed, lost_marks, marks_of
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.heard import compare_said
 from janoglot.core.speech.lexicon import (
     Lexicon,
     LexiconEntry,
@@ -248,3 +249,13 @@ def test_words_on_the_stave_are_the_line_s_own() -> None:
     shown = stave_words(words, written_marks(known.words, recipe.respelled))
     assert [one.text for one in shown] == words.split()
     assert all(one.end > one.start for one in shown)
+
+
+def test_a_name_that_is_read_otherwise_is_heard_right_when_that_is_heard() -> None:
+    words = "The Kirrin boat comes at nine."
+    recipe = TakeRecipe(words, voice_named("buzzard"), directed(Delivery(), [DirectionMark("alias", 1, said="Galloway")], words), "en-GB")
+    right = compare_said(recipe.respelled, words, "The Galloway boat comes at nine.", "en-GB")
+    wrong = compare_said(recipe.respelled, words, "The Galloway window comes at nine.", "en-GB")
+    assert right.error == 0.0 and not right.otherwise
+    assert [words[one.at: one.at + one.length] for one in wrong.otherwise] == ["boat"]
+    assert compare_said(None, words, "The Galloway boat comes at nine.", "en-GB").error > 0

@@ -10,12 +10,12 @@ import numpy as np
 import parselmouth
 import pytest
 
-from janoglot.core.speech.recipe_json import _delivery
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.directing import DirectionMark, directed, marks_of
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Delivery, Mark, Spoken
 from janoglot.core.speech.engines.rich import RichEngine
+from janoglot.core.speech.recipe_json import _delivery
 from janoglot.core.speech.stave import stave_of, stave_words
 from janoglot.core.speech.takes import TakeRecipe
 

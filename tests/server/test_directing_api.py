@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from xml.etree import ElementTree
 
+import numpy as np
 import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -12,12 +13,15 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Delivery
+from janoglot.core.speech.moods import level_of
+from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.productions.models import (
     GuideRead,
     LexiconEntry,
     Line,
     LineDirection,
+    Media,
     PartDirection,
     Production,
     Speaker,
@@ -263,3 +267,40 @@ class TestGuide:
         path = f"{cast}lines/{ids(production)[0]}/guide/"
         answer = call("owner", "post", path, {"file": SimpleUploadedFile("x.wav", data)}, format="multipart")
         assert answer.status_code == 400 and not GuideRead.objects.exists()
+
+
+class TestActingAsInTheSource:
+    def test_lines_that_are_otherwise_than_usual_are_proposed_and_taken(self, call: Call, production: Production, cast: str) -> None:
+        """One speaker says six lines in a recording, one of them shouted."""
+        rate, at, pieces = 24_000, 0.0, []
+        speaker = Speaker.objects.filter(production=production).first()
+        assert speaker is not None
+        first = Line.objects.filter(production=production).first()
+        assert first is not None
+        for number in range(4):
+            Line.objects.create(production=production, speaker=speaker, position=f"z{number}", part=first.part)
+        Line.objects.filter(production=production).update(speaker=speaker)
+        lines = list(Line.objects.filter(production=production))
+        for number, line in enumerate(lines):
+            moods = (("shouted", 1.0),) if number == 2 else ()
+            recipe = TakeRecipe("The old clock stands at the end of the harbour wall.", voice_named("hawfinch"),
+                                VoiceSettings().delivery_in(moods), "en-GB", variant=0 if moods else number)
+            spoken = engine_named("rich").speak(recipe.utterance)
+            seconds = spoken.seconds
+            Line.objects.filter(pk=line.pk).update(start_ms=round(1000 * at), end_ms=round(1000 * (at + seconds)))
+            pieces.append(spoken.samples * np.float32(10 ** ((level_of(moods) - 12) / 20)))
+            at += seconds
+        path = f"{cast}source-acting/"
+        assert call("owner", "get", path).json() == {"recorded": False, "measured": 0, "proposals": []}
+        row = Media.objects.create(production=production, key="abcd.wav", name="a.wav", facts={
+            "seconds": at, "has_sound": True, "has_picture": False, "fps": None})
+        sound = np.concatenate(pieces)
+        media().write(row.copies["sound"], lambda place: soundfile.write(place, sound, rate, format="FLAC"))
+        told = call("owner", "get", path).json()
+        assert told["recorded"] and told["measured"] == len(lines)
+        [proposal] = [one for one in told["proposals"] if one["line"] == lines[2].pk]
+        assert proposal["moods"][0]["mood"] in ("shouted", "excited", "angry") and proposal["away"]["level"] > 4
+        call("owner", "put", path, {"lines": [{"line": lines[2].pk, "moods": [{"mood": "shouted", "strength": 0.8}]}]})
+        assert call("owner", "get", f"{cast}lines/{lines[2].pk}/direction/").json()["moods"] == [{"mood": "shouted", "strength": 0.8}]
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert not LineDirection.objects.exists()

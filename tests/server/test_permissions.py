@@ -69,6 +69,7 @@ ENDPOINTS = [
     ("put", "{e}lexicon/{entry}/", {"phrase": "sopa", "kind": "alias", "said": "zopa"}, WRITE), ("delete", "{e}lexicon/{entry}/", None, WRITE),
     ("get", "{e}lexicon.pls", None, READ), ("post", "{e}lexicon/brought/", {"text": "sopa,zopa"}, WRITE),
     ("get", "{e}sounds/", None, READ), ("get", "{e}sounds/check/?ipa=a", None, READ), ("get", "{e}heard/none.wav", None, "members (404)"),
+    ("get", "{e}source-acting/", None, READ), ("put", "{e}source-acting/", {"lines": []}, WRITE),
     ("get", "{e}ssml/", None, READ), ("put", "{e}ssml/", {"text": "<speak/>"}, WRITE),
     ("get", "{e}lines/{line}/guide/", None, READ), ("post", "{e}lines/{line}/guide/", {}, WRITE), ("patch", "{e}lines/{line}/guide/", {"melody": 0.5}, WRITE),
     ("delete", "{e}lines/{line}/guide/", None, WRITE), ("get", "{e}lines/{line}/guide/recording.flac", None, "members (404)"),

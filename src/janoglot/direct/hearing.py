@@ -8,7 +8,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 
 from janoglot.core.errors import EngineError
-from janoglot.core.speech.heard import VERSION, compare
+from janoglot.core.speech.heard import VERSION, compare_said
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing, recogniser_version
 from janoglot.core.speech.takes import read_sound
 from janoglot.editions.keeping import note_made
@@ -59,7 +59,8 @@ def hear_lines(piece: Piece) -> None:
             assert line.take is not None
             try:
                 samples, rate = read_sound(takes(), key)
-                found = compare(line.words, recognise(samples, rate, edition.language), edition.language)
+                found = compare_said(line.recipe.respelled if line.recipe else None, line.words,
+                                     recognise(samples, rate, edition.language), edition.language)
             except (EngineError, OSError) as error:
                 piece.fault(line_id, str(error))
                 continue

@@ -2,7 +2,17 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.direct import api, audition_api, direction_api, guide_api, lexicon_api, moods_api, ssml_api, stave_api
+from janoglot.direct import (
+    api,
+    audition_api,
+    direction_api,
+    guide_api,
+    lexicon_api,
+    moods_api,
+    source_acting_api,
+    ssml_api,
+    stave_api,
+)
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -17,6 +27,7 @@ urlpatterns = [
     path(f"{_EDITION}lexicon/<int:entry_id>/", lexicon_api.LexiconEntryView.as_view()),
     path(f"{_EDITION}lexicon.<str:layout>", lexicon_api.LexiconFileView.as_view()),
     path(f"{_EDITION}ssml/", ssml_api.SsmlView.as_view()),
+    path(f"{_EDITION}source-acting/", source_acting_api.SourceActingView.as_view()),
     path(f"{_EDITION}sounds/", lexicon_api.SoundsView.as_view()),
     path(f"{_EDITION}sounds/check/", audition_api.IpaCheckView.as_view()),
     path(f"{_EDITION}heard/<str:sound>", audition_api.LineAuditionSoundView.as_view()),

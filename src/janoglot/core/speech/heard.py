@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import regex
 
@@ -16,6 +16,7 @@ from janoglot.core.languages import primary
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.formant import FormantEngine, SaidWord
 from janoglot.core.speech.engines.rich import RichEngine
+from janoglot.core.speech.readings import Respelled
 
 VERSION = 1
 LIMIT = 0.2
@@ -62,6 +63,16 @@ def limit_of(language: str) -> float:
 def is_heard_right(error: float, otherwise: Sequence[object], language: str) -> bool:
     """Whether a line of which this was heard otherwise may pass for right."""
     return error < limit_of(language) and not (otherwise and primary(language) in _BY_WORD)
+
+
+def compare_said(spoken: Respelled | None, words: str, heard: str, language: str) -> HeardBack:
+    """``words`` against what was ``heard`` of them: what is read as something else was right where that was
+    heard (``spoken``); places are those of the written words."""
+    if spoken is None or not spoken.pieces:
+        return compare(words, heard, language)
+    found = compare(spoken.words, heard, language)
+    return replace(found, otherwise=tuple(
+        replace(one, at=(place := spoken.back(one.at, one.length))[0], length=place[1]) for one in found.otherwise))
 
 
 def compare(words: str, heard: str, language: str) -> HeardBack:

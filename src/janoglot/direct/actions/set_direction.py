@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from janoglot.core.edition.from_script import variant_of
@@ -28,12 +29,17 @@ def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str,
 
 def set_moods(user: Anyone, edition: Edition, lines: list[Line], moods: Any) -> None:
     """The same moods for some lines, in one act. Raises BadInput."""
-    checked = checked_moods(moods)
+    set_moods_each(user, edition, [(line, moods) for line in lines])
+
+
+def set_moods_each(user: Anyone, edition: Edition, told: Sequence[tuple[Line, Any]]) -> None:
+    """Moods for some lines, each its own, in one act. Raises BadInput."""
+    checked = [(line, checked_moods(moods)) for line, moods in told]
     with action(user, edition.production, "set_moods") as record:
-        record.details = {"count": len(lines), "language": edition.language}
-        record.summary = f"{len(lines)} lines, {edition.language}"
-        for line in lines:
-            set_on(record, edition, line, {"moods": dict(checked)})
+        record.details = {"count": len(checked), "language": edition.language}
+        record.summary = f"{len(checked)} lines, {edition.language}"
+        for line, moods in checked:
+            set_on(record, edition, line, {"moods": dict(moods)})
 
 
 def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:

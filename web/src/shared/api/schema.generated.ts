@@ -1159,6 +1159,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/source-acting/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Moods for lines that the source recording has otherwise than its speaker's usual, with how far. */
+        get: operations["productions_editions_source_acting_retrieve"];
+        /** @description Give lines their moods, each its own, in one act. */
+        put: operations["productions_editions_source_acting_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/ssml/": {
         parameters: {
             query?: never;
@@ -2001,6 +2019,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Acting: {
+            line: number;
+            number: number;
+            moods: components["schemas"]["Mood"][];
+            away: components["schemas"]["Away"];
+        };
         AddRequest: {
             behind: number | null;
             /** @description Lines as text or as rows of a table; empty adds one empty line. */
@@ -2049,6 +2073,33 @@ export interface components {
             /** @description On those words. */
             marks?: components["schemas"]["DirectionMarkRequest"][];
             variant?: number;
+        };
+        Away: {
+            /**
+             * Format: double
+             * @description Semitones from the speaker's usual.
+             */
+            pitch: number;
+            /**
+             * Format: double
+             * @description Semitones.
+             */
+            range: number;
+            /**
+             * Format: double
+             * @description dB.
+             */
+            level: number;
+            /**
+             * Format: double
+             * @description A factor.
+             */
+            pace: number;
+            /**
+             * Format: double
+             * @description A share.
+             */
+            voiced: number;
         };
         BackRequest: {
             /** @description Everything after it is undone; 0 undoes all there is. */
@@ -3142,6 +3193,10 @@ export interface components {
          * @enum {string}
          */
         LineKindEnum: "spoken" | "on_screen";
+        LineMoodsRequest: {
+            line: number;
+            moods: components["schemas"]["MoodRequest"][];
+        };
         /** @description What a line has of its own; what is null follows the edition. */
         LineTiming: {
             mode?: components["schemas"]["ModeEnum"];
@@ -3998,6 +4053,13 @@ export interface components {
             word: string;
             vowel: boolean;
         };
+        SourceActing: {
+            /** @description Whether there is a recording with times to go by. */
+            recorded: boolean;
+            /** @description Lines that could be measured in it. */
+            measured: number;
+            proposals: components["schemas"]["Acting"][];
+        };
         Speaker: {
             id: number;
             name: string;
@@ -4136,6 +4198,9 @@ export interface components {
          * @enum {string}
          */
         TakeStateEnum: "empty" | "on_screen" | "uncast" | "unvoiced" | "out_of_date" | "current";
+        TakenActingRequest: {
+            lines: components["schemas"]["LineMoodsRequest"][];
+        };
         Term: {
             readonly id: number;
             /** @default  */
@@ -6415,6 +6480,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["IpaCheck"];
                 };
+            };
+        };
+    };
+    productions_editions_source_acting_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceActing"];
+                };
+            };
+        };
+    };
+    productions_editions_source_acting_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenActingRequest"];
+                "multipart/form-data": components["schemas"]["TakenActingRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import type { TFunction } from "i18next";
-import { BookA, CodeXml, RotateCcw } from "lucide-react";
+import { BookA, CodeXml, Drama, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -9,6 +9,7 @@ import { startVoicing, useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
 import type { StageProps } from "../../shared/stage";
+import { useSourceMedia } from "../../shared/useSourceMedia";
 import { Button, Empty, FIELD, Tick } from "../../shared/ui/controls";
 import { Setting } from "../../shared/ui/Setting";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
@@ -18,6 +19,7 @@ import { HearButton } from "./HearButton";
 import { LexiconSheet } from "./LexiconSheet";
 import { dialMarks, Moods } from "./Moods";
 import { Readings } from "./Readings";
+import { SourceActingSheet } from "./SourceActingSheet";
 import { SsmlSheet } from "./SsmlSheet";
 import { Staff } from "./Staff";
 import { amountOf, DIALS, gaps, parted, readAs, readingOf, turned, type Dial, type Mark, type ReadingKind } from "./stave";
@@ -103,6 +105,8 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
   const [[from, to], choose] = useState<readonly [number, number]>([0, 0]);
   const [lexicon, setLexicon] = useState(false);
   const [markup, setMarkup] = useState(false);
+  const [acting, setActing] = useState(false);
+  const recording = useSourceMedia(production.id);
   const [hearing, setHearing] = useState(true);
   const speaker = production.speakers.find((one) => one.id === line.speaker);
   const marks: readonly Mark[] = directed?.marks ?? [];
@@ -140,6 +144,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
             <HearButton name={t("direct.hearLine")} id={id} wanted={wanted(null)} />
           </>
         )}
+        {recording?.state === "ready" && recording.has_sound && <Button onClick={() => setActing(true)}><Drama size={14} aria-hidden />{t("acting.name")}</Button>}
         {line.words.trim() !== "" && <Button onClick={() => setMarkup(true)}><CodeXml size={14} aria-hidden />SSML</Button>}
         <Button onClick={() => setLexicon(true)}><BookA size={14} aria-hidden />{t("lexicon.name")}</Button>
         <TakeDot line={line} />
@@ -147,6 +152,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
           <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, tell)}>{t("direct.voice")}</Button>
         )}
       </header>
+      <SourceActingSheet production={production} edition={edition} open={acting} onClose={() => setActing(false)} />
       <SsmlSheet production={production} edition={edition} line={line} open={markup} onClose={() => setMarkup(false)} />
       <LexiconSheet production={production} edition={edition} open={lexicon} onClose={() => setLexicon(false)} />
       {heardFault && <p className="text-alarm text-sm" role="alert">{heardFault}</p>}
