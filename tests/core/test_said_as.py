@@ -255,7 +255,7 @@ def test_a_name_that_is_read_otherwise_is_heard_right_when_that_is_heard() -> No
     words = "The Kirrin boat comes at nine."
     recipe = TakeRecipe(words, voice_named("buzzard"), directed(Delivery(), [DirectionMark("alias", 1, said="Galloway")], words), "en-GB")
     right = compare_said(recipe.respelled, words, "The Galloway boat comes at nine.", "en-GB")
-    wrong = compare_said(recipe.respelled, words, "The Galloway window comes at nine.", "en-GB")
+    wrong = compare_said(recipe.respelled, words, "The Galloway comes at nine.", "en-GB")
     assert right.error == 0.0 and not right.otherwise
     assert [words[one.at: one.at + one.length] for one in wrong.otherwise] == ["boat"]
     assert compare_said(None, words, "The Galloway boat comes at nine.", "en-GB").error > 0
