@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from django.core.cache import cache
 from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
@@ -33,7 +32,6 @@ from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.match import ALIKE, NEAR, Pair, contrast, far, set_as
 from janoglot.core.speech.measures import known_measure, measure_or_estimate
 from janoglot.core.speech.moods import moods_of
-from janoglot.core.speech.recipe_json import recipe_as_json
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voices import Voice
@@ -41,7 +39,7 @@ from janoglot.editions.jobs_api import JobSerializer, job_data
 from janoglot.editions.line_api import LineCastingSerializer, line_casting_data
 from janoglot.editions.mood_serializers import MoodSerializer, moods_data
 from janoglot.editions.state import own_casting
-from janoglot.editions.tasks import audition_fault, auditions, hear_recipe
+from janoglot.editions.tasks import ask_for, auditions
 from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Casting, Edition, Line, Speaker, kept_among
 from janoglot.productions.permissions import edition_for, production_for, signed_in
@@ -50,7 +48,7 @@ from janoglot.productions.voices import kept_for, newest, offered_voice, voice_c
 from janoglot.server.fields import number_fields
 from janoglot.server.storage import content_disposition, serve, takes
 from janoglot.server.uploads import ProblemSerializer, problem_data, uploaded
-from janoglot.server.work import BULK, NOW, SOON, hand_out, require_queue
+from janoglot.server.work import BULK
 
 Data = dict[str, Any]
 
@@ -267,8 +265,6 @@ class AuditionSerializer(serializers.Serializer[Data]):
 
 
 _AUDITION = [OpenApiParameter("voice", str, required=True), *(OpenApiParameter(name, float) for name in SETTINGS)]
-_ASKED_AGAIN = 20
-"""Seconds after which what was asked for and has not come is asked for again."""
 
 
 class AuditionView(APIView):
@@ -279,16 +275,7 @@ class AuditionView(APIView):
         A rich voice is heard as a sketch first, at just the length that it will have.
         """
         recipe = _auditioned(request, production_id, language, speaker_id)
-        there, fault = auditions(recipe), audition_fault(recipe)
-        if "finish" not in there and not fault:
-            require_queue()
-            told = recipe_as_json(recipe)
-            # Who asks again is waiting for the same.
-            if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
-                if recipe.voice.is_rich and "sketch" not in there:
-                    hand_out(hear_recipe, told, "sketch", queue=NOW)
-                hand_out(hear_recipe, told, "finish", queue=SOON if recipe.voice.is_rich else NOW)
-            there = auditions(recipe)
+        there, fault = ask_for(recipe)
         return Response({"finished": "finish" in there, "sketched": "sketch" in there, "fault": fault})
 
     @extend_schema(parameters=[*_AUDITION, OpenApiParameter("sketch", bool)],

@@ -19,22 +19,18 @@ from janoglot.core.edition.standing import line_standing
 from janoglot.core.errors import BadInput, EngineError
 from janoglot.core.speech.directing import marks_of
 from janoglot.core.speech.engines import formant_engine
-from janoglot.core.speech.recipe_json import recipe_as_json
 from janoglot.core.speech.sounds_of import unknown_sounds
 from janoglot.core.speech.stave import stave_of
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.direct.direction_api import DirectionMarkSerializer
 from janoglot.direct.stave_api import StaveSerializer, stave_data
 from janoglot.editions.state import EditionState
-from janoglot.editions.tasks import audition_fault, auditions, hear_recipe
+from janoglot.editions.tasks import ask_for
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import serve, takes
-from janoglot.server.work import NOW, SOON, hand_out, require_queue
 
 Data = dict[str, Any]
-_ASKED_AGAIN = 20
-"""Seconds after which what was asked for and has not come is asked for again."""
 _LISTENED = 3600
 """Seconds for which a sound that was asked for can be fetched."""
 
@@ -77,15 +73,7 @@ class LineAuditionView(APIView):
         given = AuditionWantedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         recipe = _recipe(edition, line_id, given.validated_data)
-        there, fault = auditions(recipe), audition_fault(recipe)
-        if "finish" not in there and not fault:
-            require_queue()
-            told = recipe_as_json(recipe)
-            if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
-                if recipe.voice.is_rich and "sketch" not in there:
-                    hand_out(hear_recipe, told, "sketch", queue=NOW)
-                hand_out(hear_recipe, told, "finish", queue=SOON if recipe.voice.is_rich else NOW)
-            there = auditions(recipe)
+        there, fault = ask_for(recipe)
         for key in there.values():
             cache.set(f"heard-{edition.pk}-{key}", True, _LISTENED)
         return Response({"finished": there.get("finish", ""), "sketched": there.get("sketch", ""), "fault": fault,

@@ -6,12 +6,16 @@ from pathlib import Path
 from typing import Any
 
 from celery import shared_task
+from django.core.cache import cache
 
 from janoglot.core.errors import EngineError
-from janoglot.core.speech.recipe_json import recipe_from_json
+from janoglot.core.speech.recipe_json import recipe_as_json, recipe_from_json
 from janoglot.core.speech.takes import Quality, TakeRecipe, finish_key, kept_take, make_sound, sketch_key
 from janoglot.server.storage import takes
-from janoglot.server.work import Work
+from janoglot.server.work import NOW, SOON, Work, hand_out, require_queue
+
+_ASKED_AGAIN = 20
+"""Seconds after which what was asked for and has not come is asked for again."""
 
 
 @shared_task(base=Work)
@@ -24,6 +28,22 @@ def hear_recipe(told: dict[str, Any], quality: Quality) -> None:
     except EngineError as error:
         why = str(error)
         takes().write(_fault_key(recipe), lambda place: _write(place, why))
+
+
+def ask_for(recipe: TakeRecipe) -> tuple[dict[Quality, str], str]:
+    """Have ``recipe`` said, unless somebody has just asked for the same, and what can be heard of it now, or why it
+    cannot be said. A rich voice is heard as a sketch first. Raises QueueAway, with nothing begun."""
+    there, fault = auditions(recipe), audition_fault(recipe)
+    if "finish" in there or fault:
+        return there, fault
+    require_queue()
+    # Who asks again is waiting for the same.
+    if cache.add(f"audition-{recipe.hash}", True, _ASKED_AGAIN):
+        told = recipe_as_json(recipe)
+        if recipe.voice.is_rich and "sketch" not in there:
+            hand_out(hear_recipe, told, "sketch", queue=NOW)
+        hand_out(hear_recipe, told, "finish", queue=SOON if recipe.voice.is_rich else NOW)
+    return auditions(recipe), ""
 
 
 def auditions(recipe: TakeRecipe) -> dict[Quality, str]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import fields, replace
+from dataclasses import replace
 
 from janoglot.core.speech.engines.base import WHISPERED, Delivery, Manner, Shaping, WordMark
 
+NEUTRAL = Manner()
 _FACTORS = ("pace", "melody", "pauses", "tract", "lively", "final", "row")
 _AMOUNTS = ("pitch", "tilt", "breath", "rough", "fall", "energy", "attack", "whisper")
 _LIMITS = {"pace": (0.6, 1.6), "pitch": (-7.0, 9.0), "melody": (0.2, 2.2), "pauses": (0.3, 2.5), "tilt": (-9.0, 10.0),
@@ -21,6 +22,8 @@ def together(manners: Iterable[tuple[Manner, float]]) -> Manner:
     """Manners over one another, each as strong as it is said to be (1: as it is), within what stays speech. What is the
     same in the end is the same manner, in whatever order it was told."""
     given = [(manner, strength) for manner, strength in manners if strength]
+    if not given:
+        return NEUTRAL
     values: dict[str, float] = {}
     for name in _FACTORS:
         product = 1.0
@@ -46,7 +49,7 @@ def _lent(given: Iterable[tuple[Manner, float]], which: str) -> tuple[tuple[str,
 def applied(manner: Manner, shaping: Shaping, delivery: Delivery, words: str) -> tuple[Shaping, Delivery]:
     """What of a manner every engine can do by the shaping and the delivery that it knows; ``delivery`` keeps the
     manner for what only some can."""
-    if manner == Manner():
+    if manner == NEUTRAL:
         return shaping, delivery
     shaping = replace(shaping, tilt_db=round(shaping.tilt_db + manner.tilt, 2),
                       breath=round(min(1.0, shaping.breath + manner.breath), 3),
@@ -60,7 +63,3 @@ def applied(manner: Manner, shaping: Shaping, delivery: Delivery, words: str) ->
                             pitch=round(delivery.pitch + manner.pitch, 3),
                             melody=round(delivery.melody * manner.melody, 4),
                             pauses=round(delivery.pauses * manner.pauses, 3), marks=marks)
-
-
-NEUTRAL = Manner()
-FIELDS = tuple(one.name for one in fields(Manner))

@@ -94,6 +94,8 @@ def laid_over(layers: Iterable[Moods]) -> Moods:
     found: dict[str, float] = {}
     for layer in layers:
         found.update(layer)
+    if not found:
+        return ()
     return tuple(sorted((name, strength) for name, strength in found.items() if strength))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from janoglot.core.errors import BadInput
@@ -49,9 +50,7 @@ class VoiceSettings:
 
     def delivery_in(self, moods: Moods = ()) -> Delivery:
         """How a line is said with these settings and in these moods."""
-        return replace(self.delivery, manner=together([
-            *manners_of(moods), (_SOFT, self.softer), (Manner(rough=1.0), self.rougher),
-            (_LIVELY, self.livelier)]))
+        return _delivery_in(self, moods)
 
     def level_in(self, moods: Moods = ()) -> float:
         """dB in the mix, the voice's own being none."""
@@ -80,6 +79,13 @@ class VoiceSettings:
         """These settings with those of ``given`` that are not None."""
         return replace(self, **{name: value for name, value in given.items()
                                 if value is not None and name in VOICE_BOUNDS})
+
+
+@lru_cache(maxsize=1024)
+def _delivery_in(settings: VoiceSettings, moods: Moods) -> Delivery:
+    return replace(settings.delivery, manner=together([
+        *manners_of(moods), (_SOFT, settings.softer), (Manner(rough=1.0), settings.rougher),
+        (_LIVELY, settings.livelier)]))
 
 
 VOICE_BOUNDS = bounds_of(VoiceSettings)
