@@ -22,6 +22,7 @@ from janoglot.core.speech.lexicon import (
     read_csv,
     read_lexicon,
     read_pls,
+    spelled_out,
     write_csv,
     write_pls,
 )
@@ -231,6 +232,12 @@ class TestLexicon:
         texts = ["The RNLI came. Nobody saw Imka.", "Ask Imka and the RNLI.", "So Imka said: the RNLI?", "The tide. The tide. The tide."]
         assert proposed(texts, []) == [("RNLI", 3, "characters"), ("Imka", 3, "alias")]
         assert proposed(texts, [checked_entry("imka", "alias", "x")]) == [("RNLI", 3, "characters")]
+
+
+def test_words_that_the_engine_spells_out_are_found() -> None:
+    found = dict(spelled_out(["Ask the RNLI, not the BBC.", "Mr Pell said hmm to the crwth of NATO."], "en-GB", formant_engine()))
+    assert "RNLI" in found and "NATO" not in found and "Mr" not in found
+    assert not spelled_out(["Ask the RNLI."], "en-GB", formant_engine(), [checked_entry("rnli", "characters")])
 
 
 def test_the_sounds_of_a_language_each_with_a_word() -> None:

@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines import formant_engine
 from janoglot.core.speech.lexicon import (
     LexiconEntry as CoreEntry,
@@ -22,6 +23,7 @@ from janoglot.core.speech.lexicon import (
     lexicon_readings,
     proposed,
     read_lexicon,
+    spelled_out,
     write_csv,
     write_pls,
 )
@@ -85,12 +87,19 @@ def lexicon_data(edition: Edition) -> Data:
         for row in rows:
             if lexicon_readings([row.core], words, edition.language):
                 used[row.pk].append(line.id)
+    texts = [line.words for line in lines]
+    often = proposed(texts, entries)
+    try:
+        spelled = [(word, count) for word, count in spelled_out(texts, edition.language, formant_engine(), entries)
+                   if word not in {phrase for phrase, _, _ in often}]
+    except EngineError:
+        spelled = []
     against = {second: first for first, second in conflicts(entries)}
     return {
         "entries": [{"id": row.pk, **_told(row), "lines": used[row.pk],
                      "against": other.said or other.kind if (other := against.get(row.core)) else ""} for row in rows],
         "proposed": [{"phrase": phrase, "count": count, "kind": kind}
-                     for phrase, count, kind in proposed([line.words for line in lines], entries)]}
+                     for phrase, count, kind in [*often, *((word, count, "alias") for word, count in spelled)]]}
 
 
 def _told(row: LexiconEntry) -> Data:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import csv
 import io
+import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -18,8 +19,9 @@ import regex
 from defusedxml import ElementTree as SafeTree
 
 from janoglot.core.errors import BadInput
-from janoglot.core.languages import find_tag, primary, same_language
+from janoglot.core.languages import distance, find_tag, primary, same_language
 from janoglot.core.script.decoding import decode
+from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.readings import READING_KINDS, Reading, ReadingKind, checked_said
 
 PLS = "http://www.w3.org/2005/01/pronunciation-lexicon"
@@ -154,6 +156,28 @@ def proposed(texts: Iterable[str], entries: Sequence[LexiconEntry], least: int =
         if count >= least and len(word) > 1 and word.casefold() not in known and not ordinary[word.casefold()]:
             rows.append((word, count, "characters" if word.isupper() and len(word) <= 5 else "alias"))
     return rows[:most]
+
+
+def spelled_out(texts: Iterable[str], language: str, engine: FormantEngine,
+                entries: Sequence[LexiconEntry] = ()) -> list[tuple[str, int]]:
+    """Words in ``texts`` that the engine says letter by letter, and how often they stand there: what it makes of the
+    word is what it makes of its letters. Raises EngineError where nothing here reads the language."""
+    known = {one.phrase.casefold() for one in entries}
+    counted: Counter[str] = Counter()
+    for text in texts:
+        for word in regex.findall(r"(?<![\p{L}\p{N}'’-])\p{L}{2,6}(?![\p{L}\p{N}'’-])", text):
+            if word.isupper() or not regex.search(r"[aeiouyæøœ]", unicodedata.normalize("NFD", word.casefold())):
+                counted[word] += 1
+    base = min(engine.bases(), key=lambda one: (distance(language, one.locale), one.id)).id
+
+    def sounds(words: str) -> str:
+        return regex.sub(r"[\sˈˌ]", "", "".join(said.ipa for said in engine.transcribe(words, base)))
+
+    return [(word, count) for word, count in counted.most_common(_MOST_TRIED) if word.casefold() not in known
+            and regex.fullmatch(r"\p{Latin}+", word) and sounds(word) == sounds(" ".join(word.upper()))]
+
+
+_MOST_TRIED = 60
 
 
 def write_pls(entries: Sequence[LexiconEntry], language: str) -> str:

@@ -6,8 +6,8 @@ import { useTranslation } from "react-i18next";
 import { api, data, editionPath, type EditionLines, type Line, type Production, type Schemas } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
-import { Button, Select, Sheet } from "../../shared/ui/controls";
-import { coloured } from "./markup";
+import { Button, Select, Sheet, Tick } from "../../shared/ui/controls";
+import { coloured, sentences } from "./markup";
 
 type Scope = "line" | "part" | "edition";
 
@@ -48,12 +48,29 @@ export function SsmlSheet({ production, edition, line, open, onClose }: { produc
   );
 }
 
+/** The sentences alone, what is marked in each shown as a mark; one that is pressed is gone to in the text. */
+function Folded({ text, onGo }: { text: string; onGo: (at: number) => void }) {
+  const { t } = useTranslation();
+  return (
+    <ol className="grow min-h-64 overflow-auto rounded-md border border-rule bg-paper p-2 text-sm" aria-label={t("ssml.folded")}>
+      {sentences(text).map((one) => (
+        <li key={one.at}>
+          <button type="button" className="w-full text-start px-2 py-1 rounded-sm hover:bg-sunk" onClick={() => onGo(one.at)}>
+            {one.words} {one.marks.length > 0 && <span className="text-xs text-tide">{one.marks.join(" · ")}</span>}
+          </button>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
 function Editor({ production, language, text, lines, onTaken }: { production: Production; language: string; text: string; lines: readonly number[]; onTaken: () => void }) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const field = useRef<HTMLTextAreaElement>(null);
   const behind = useRef<HTMLPreElement>(null);
   const [now, setNow] = useState(text);
+  const [folded, setFolded] = useState(false);
   const readOnly = production.role === "reader";
   const path = { params: { path: { production_id: production.id, language } } };
   const looked = useQuery({
@@ -77,9 +94,19 @@ function Editor({ production, language, text, lines, onTaken }: { production: Pr
     field.current?.focus();
     field.current?.setSelectionRange(at, at + 1);
   };
+  const unfold = (at: number) => {
+    setFolded(false);
+    requestAnimationFrame(() => {
+      field.current?.focus();
+      field.current?.setSelectionRange(at, at);
+      // To the line that it is on: a field of text does not go to its caret by itself.
+      if (field.current) field.current.scrollTop = (now.slice(0, at).split("\n").length - 3) * 20;
+    });
+  };
   return (
     <>
-      <div className="relative grow min-h-64 rounded-md border border-rule bg-paper overflow-hidden font-mono text-[13px] leading-5" dir="ltr">
+      <Tick className="self-start" label={t("ssml.fold")} checked={folded} onChange={setFolded} />
+      {folded ? <Folded text={now} onGo={unfold} /> : <div className="relative grow min-h-64 rounded-md border border-rule bg-paper overflow-hidden font-mono text-[13px] leading-5" dir="ltr">
         <pre ref={behind} aria-hidden className="absolute inset-0 m-0 p-3 overflow-hidden whitespace-pre-wrap break-words">
           {coloured(now).map((piece, index) => <span key={index} className={piece.kind === "tag" ? "text-tide font-semibold" : piece.kind === "value" ? "text-ink font-medium" : piece.kind === "name" ? "text-soft" : ""}>{piece.text}</span>)}
           {"\n"}
@@ -94,7 +121,7 @@ function Editor({ production, language, text, lines, onTaken }: { production: Pr
           onChange={(event) => setNow(event.target.value)}
           onScroll={(event) => behind.current?.scrollTo(0, event.currentTarget.scrollTop)}
         />
-      </div>
+      </div>}
       {problems.length > 0 && (
         <ul className="text-sm max-h-32 overflow-auto flex flex-col gap-1" aria-label={t("ssml.problems")}>
           {problems.map((problem, index) => (

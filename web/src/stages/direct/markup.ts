@@ -28,3 +28,21 @@ export function coloured(markup: string): Piece[] {
   put("text", markup.slice(at));
   return found;
 }
+
+export interface Sentence {
+  /** Where it begins in the markup. */
+  readonly at: number;
+  readonly words: string;
+  /** What is marked in it, each with the attributes that say how. */
+  readonly marks: readonly string[];
+}
+
+/** The sentences of some markup, without it. */
+export function sentences(markup: string): Sentence[] {
+  return [...markup.matchAll(/<s\b[^>]*>([\s\S]*?)<\/s>/g)].map((found) => {
+    const inside = found[1] ?? "";
+    const marks = [...inside.matchAll(/<([\w:-]+)((?:\s[^<>]*?)?)\/?>/g)].map((tag) => `${tag[1]} ${[...(tag[2] ?? "").matchAll(/="([^"]*)"/g)].map((value) => value[1]).join(" ")}`.trim());
+    const words = inside.replace(/<[^>]*>/g, "").replace(/&lt;/g, "<").replace(/&gt;/g, ">").replace(/&amp;/g, "&");
+    return { at: found.index, words: words.replace(/\s+/g, " ").trim(), marks };
+  });
+}
