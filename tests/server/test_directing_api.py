@@ -304,3 +304,13 @@ class TestActingAsInTheSource:
         assert call("owner", "get", f"{cast}lines/{lines[2].pk}/direction/").json()["moods"] == [{"mood": "shouted", "strength": 0.8}]
         call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
         assert not LineDirection.objects.exists()
+        # The recording is a guide, too: what it says is another language's here, so it is followed by phrase.
+        edition = production.editions.get(language="es-MX")
+        call("owner", "put", f"{cast}castings/{speaker.pk}/", {"voice": "zorzalito"})
+        worded = next(line for line in lines if Wording.objects.filter(edition=edition, line=line).exclude(text="").exists())
+        guide = f"{cast}lines/{worded.pk}/guide/"
+        assert call("owner", "post", guide, {"from_source": "true"}, format="multipart").status_code == 202
+        found = call("owner", "get", guide).json()
+        assert found["state"] == "ready" and found["followed"] and not found["by_word"] and found["language"] == "en-GB"
+        Line.objects.filter(pk=worded.pk).update(start_ms=None, end_ms=None)
+        assert call("owner", "post", guide, {"from_source": "true"}, format="multipart").status_code == 400

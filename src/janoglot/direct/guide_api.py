@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import io
 from typing import Any
 
+import soundfile
 from django.http import Http404
 from django.http.response import HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
@@ -18,9 +20,10 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import find_tag
 from janoglot.core.media.source import short_sound
 from janoglot.core.speech.guide import LONGEST
+from janoglot.core.speech.source_acting import spans_of
 from janoglot.direct.actions.guide_line import bring_guide, delete_guide, set_guide
 from janoglot.direct.guiding import begin_reading
-from janoglot.productions.models import GuideRead, Line, Wording
+from janoglot.productions.models import GuideRead, Line, Media, Wording
 from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import media, serve
@@ -57,7 +60,8 @@ class GuideDialsSerializer(serializers.Serializer[Data]):
 
 
 class GuideUploadSerializer(serializers.Serializer[Data]):
-    file = serializers.FileField()
+    file = serializers.FileField(required=False)
+    from_source = serializers.BooleanField(default=False, help_text="As the source recording has the line.")
     language = serializers.CharField(required=False, allow_blank=True, max_length=35)
 
 
@@ -69,6 +73,23 @@ def guide_data(row: GuideRead | None) -> Data:
     return {"state": row.state, "name": row.name, "language": row.language, "by_word": row.by_word,
             "followed": bool(row.core_for(words or "").words), "heard": row.heard, "faults": row.faults,
             "sound": bool(row.key), "timing": row.timing, "melody": row.melody, "energy": row.energy}
+
+
+def said_in_source(line: Line) -> bytes:
+    """A line as the source recording has it, as FLAC. Raises BadInput where there is no recording of it."""
+    recording = Media.objects.filter(production=line.production_id, played=True, purpose=Media.Purpose.SOURCE).first()
+    sound = recording.copies.get("sound") if recording else None
+    if sound is None or line.slot is None or not media().has(sound):
+        raise BadInput("There is no source recording of this line.")
+    with soundfile.SoundFile(media().path(sound)) as file:
+        first, count = spans_of(file.samplerate, line.slot)
+        if first >= file.frames:
+            raise BadInput("There is no source recording of this line.")
+        file.seek(first)
+        samples = file.read(count, dtype="float32", always_2d=True)[:, 0]
+        made = io.BytesIO()
+        soundfile.write(made, samples, file.samplerate, format="FLAC")
+    return made.getvalue()
 
 
 class GuideView(APIView):
@@ -92,18 +113,21 @@ class GuideView(APIView):
         line = Line.objects.filter(production_id=production_id, pk=line_id).first()
         if line is None:
             raise Http404
+        sent = request.data if isinstance(request.data, dict) else {}
+        from_source = str(sent.get("from_source") or "").lower() == "true"
         file = request.FILES.get("file")
-        if file is None or (file.size or 0) > _LARGEST:
+        if not from_source and (file is None or (file.size or 0) > _LARGEST):
             raise BadInput("Choose a recording of this line, a minute long at most.")
         require_queue()
-        sent = request.data if isinstance(request.data, dict) else {}
-        told = str(sent.get("language") or "")
+        told = edition.production.source_language if from_source else str(sent.get("language") or "")
         tag = find_tag(told) or "" if told else ""
-        data = short_sound(file.read(), LONGEST + 5)
+        recorded = said_in_source(line) if from_source else file.read() if file else b""
+        name = "" if from_source or file is None else str(file.name or "")
+        data = short_sound(recorded, LONGEST + 5)
         key = f"{hashlib.sha256(data).hexdigest()[:40]}.flac"
         if not media().has(key):
             media().write(key, lambda place: _write(place, data))
-        row = bring_guide(request.user, edition, line, key, str(file.name or ""), "" if tag == language else tag)
+        row = bring_guide(request.user, edition, line, key, name, "" if tag == language else tag)
         begin_reading(row)
         row.refresh_from_db()
         return Response(guide_data(row), status=status.HTTP_202_ACCEPTED)

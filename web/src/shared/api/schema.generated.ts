@@ -2744,7 +2744,12 @@ export interface components {
         GuideStateEnum: "none" | "reading" | "ready";
         GuideUploadRequest: {
             /** Format: binary */
-            file: string;
+            file?: string;
+            /**
+             * @description As the source recording has the line.
+             * @default false
+             */
+            from_source: boolean;
             language?: string;
         };
         HandOver: {
@@ -5826,7 +5831,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "multipart/form-data": components["schemas"]["GuideUploadRequest"];
             };

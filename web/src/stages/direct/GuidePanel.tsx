@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Mic, Square, Trash2, Upload } from "lucide-react";
+import { FileAudio, Mic, Square, Trash2, Upload } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, editionPath, send, type Line, type Production, type Schemas } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
+import { useSourceMedia } from "../../shared/useSourceMedia";
 import { Button, IconButton, Select } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
 import { Setting } from "../../shared/ui/Setting";
@@ -27,11 +28,13 @@ export function GuidePanel({ production, language, line, readOnly }: { productio
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/guide/", path)),
     refetchInterval: (query) => (query.state.data?.state === "reading" ? 500 : false),
   });
+  const recording = useSourceMedia(production.id);
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
-  const bring = useChange(production.id, (sound: Blob) => {
+  const bring = useChange(production.id, (sound: Blob | "source") => {
     const form = new FormData();
-    form.append("file", sound, sound instanceof File ? sound.name : "guide.webm");
-    if (spoken) form.append("language", spoken);
+    if (sound === "source") form.append("from_source", "true");
+    else form.append("file", sound, sound instanceof File ? sound.name : "guide.webm");
+    if (spoken && sound !== "source") form.append("language", spoken);
     return send<Schemas["Guide"]>(`${editionPath(production.id, language)}/lines/${line.id}/guide/`, form);
   });
   const set = useChange(production.id, (body: Partial<Record<(typeof DIALS)[number], number>>) => data(api.PATCH("/api/productions/{production_id}/editions/{language}/lines/{line_id}/guide/", { ...path, body })));
@@ -57,6 +60,7 @@ export function GuidePanel({ production, language, line, readOnly }: { productio
           )}
           <input ref={file} type="file" hidden accept="audio/*,video/*" aria-label={t("guide.upload")} onChange={(event) => { const chosen = event.target.files?.[0]; if (chosen) bring.mutate(chosen, tell); event.target.value = ""; }} />
           <Button disabled={bring.isPending} onClick={() => file.current?.click()}><Upload size={14} aria-hidden />{t("guide.upload")}</Button>
+          {recording?.state === "ready" && recording.has_sound && line.slot && <Button disabled={bring.isPending} onClick={() => bring.mutate("source", tell)}><FileAudio size={14} aria-hidden />{t("guide.fromSource")}</Button>}
           {production.editions.length > 1 && (
             <Select aria-label={t("guide.language")} title={t("guide.language")} className="max-w-40" value={spoken} onChange={(event) => setSpoken(event.target.value)}>
               <option value="">{t("guide.sameWords")}</option>
