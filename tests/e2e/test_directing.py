@@ -59,7 +59,7 @@ def test_a_word_is_lifted_and_slowed_a_pause_made_longer_and_all_of_it_taken_bac
 def test_a_misread_name_is_cured_everywhere(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "English", "Direct")
     edition = "productions/1/editions/en-GB/"
-    page.get_by_role("option").filter(has_text="Mind the third step").click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").filter(has_text="Mind the third step").click()
     stave = page.get_by_role("group", name="The words along their own time")
     word = stave.get_by_role("button", name="winter.", exact=True)
     word.click()
@@ -81,7 +81,7 @@ def test_a_misread_name_is_cured_everywhere(page: Page) -> None:
 def test_a_line_is_whispered_and_a_question_is_heard_as_one(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "English", "Direct")
     edition = "productions/1/editions/en-GB/"
-    page.get_by_role("option").filter(has_text="And what do they find").click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").filter(has_text="And what do they find").click()
     line = next(line for line in told(page, edition)["lines"] if line["words"].startswith("And what do they"))
     path = f"{edition}lines/{line['id']}/"
     before = told(page, f"{path}stave/")
@@ -102,7 +102,7 @@ def test_a_line_is_whispered_and_a_question_is_heard_as_one(page: Page) -> None:
 
 def test_three_readings_one_chosen_and_taken_back(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "Español", "Direct")
-    page.get_by_role("option").nth(1).click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").nth(1).click()
     line = told(page, LINE)["lines"][1]
     own = f"{LINE}lines/{line['id']}/direction/"
     page.get_by_role("button", name="Vary").click()
@@ -122,7 +122,7 @@ def test_a_guide_is_recorded_followed_and_deleted(page: Page) -> None:
     page.context.grant_permissions(["microphone"])
     open_production(page, "The Tidewater Clock", "English", "Direct")
     edition = "productions/1/editions/en-GB/"
-    page.get_by_role("option").filter(has_text="Because it tells me").click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").filter(has_text="Because it tells me").click()
     line = next(line for line in told(page, edition)["lines"] if line["words"].startswith("Because it tells me"))
     path = f"{edition}lines/{line['id']}/"
     before = told(page, f"{path}stave/")["seconds"]
@@ -147,7 +147,7 @@ def test_a_guide_is_recorded_followed_and_deleted(page: Page) -> None:
 
 def test_ssml_goes_out_and_comes_in_again(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "Español", "Direct")
-    page.get_by_role("option").nth(5).click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").nth(5).click()
     line = told(page, LINE)["lines"][5]
     page.get_by_role("button", name="SSML").click()
     field = page.get_by_label("The lines as SSML")

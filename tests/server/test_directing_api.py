@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from xml.etree import ElementTree
 
 import numpy as np
 import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import engine_named
@@ -16,6 +19,7 @@ from janoglot.core.speech.engines.base import Delivery
 from janoglot.core.speech.moods import level_of
 from janoglot.core.speech.settings import VoiceSettings
 from janoglot.core.speech.takes import TakeRecipe
+from janoglot.direct.actions.set_direction import set_direction
 from janoglot.productions.models import (
     GuideRead,
     LexiconEntry,
@@ -314,3 +318,24 @@ class TestActingAsInTheSource:
         assert found["state"] == "ready" and found["followed"] and not found["by_word"] and found["language"] == "en-GB"
         Line.objects.filter(pk=worded.pk).update(start_ms=None, end_ms=None)
         assert call("owner", "post", guide, {"from_source": "true"}, format="multipart").status_code == 400
+
+
+@pytest.mark.django_db(transaction=True)
+def test_moods_and_marks_that_come_at_the_same_moment_are_both_kept(production: Production) -> None:
+    edition = production.editions.get(language="es-MX")
+    user = production.created_by
+    assert user is not None
+    for line in Line.objects.filter(production=production):
+        begin = threading.Barrier(2)
+
+        def act(change: dict[str, object], line: Line = line, begin: threading.Barrier = begin) -> None:
+            begin.wait()
+            try:
+                set_direction(user, edition, line, change)
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(act, [{"moods": {"sad": 1.0}}, {"marks": [{"kind": "stress", "word": 0}]}]))
+        row = LineDirection.objects.get(edition=edition, line=line)
+        assert row.moods and row.marks

@@ -23,6 +23,7 @@ def bring_guide(user: Anyone, edition: Edition, line: Line, key: str, name: str,
     with action(user, edition.production, "bring_guide") as record:
         record.summary = f"Line {line.number}, {edition.language}"
         record.details = {"number": line.number, "language": edition.language}
+        Line.objects.select_for_update().get(pk=line.pk)
         row = GuideRead.objects.select_for_update().filter(edition=edition, line=line).first()
         values = {"key": key, "name": name[:255], "language": language, "said": words}
         old = row.key if row else ""

@@ -44,6 +44,8 @@ def set_moods_each(user: Anyone, edition: Edition, told: Sequence[tuple[Line, An
 
 def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
     values: dict[str, Any] = {}
+    # Moods and marks may come at the same moment, and nothing is directed of the line yet: one after the other.
+    Line.objects.select_for_update().get(pk=line.pk)
     row = LineDirection.objects.select_for_update().filter(edition=edition, line=line).first()
     if "variant" in changes:
         values["variant"] = variant_of({"direction": changes})

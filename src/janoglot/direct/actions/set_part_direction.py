@@ -18,6 +18,7 @@ def set_part_direction(user: Anyone, edition: Edition, part: Part, speaker: Spea
     with action(user, edition.production, "set_part_direction", goes_on=True) as record:
         record.details = {"speaker": speaker.name, "part": part.name, "language": edition.language}
         record.summary = f"{speaker.name} in {part.name}, {edition.language}"
+        Part.objects.select_for_update().get(pk=part.pk)
         row = PartDirection.objects.select_for_update().filter(edition=edition, part=part, speaker=speaker).first()
         settings, moods = (dict(row.settings), row.moods) if row else ({}, [])
         if "settings" in changes:

@@ -53,7 +53,7 @@ export function Moods({ production, language, line, chosen, own, beneath, readOn
     try {
       const found = await client.fetchQuery({ queryKey: ["understood", told], queryFn: () => data(api.GET("/api/moods/", { params: { query: { told } } })), staleTime: Infinity });
       setMissed(found.missed);
-      if (found.moods.length) put([...here.filter((one) => !found.moods.some((mood) => mood.mood === one.mood)), ...found.moods]);
+      if (found.moods.length) await set.mutateAsync({ moods: [...here.filter((one) => !found.moods.some((mood) => mood.mood === one.mood)), ...found.moods] });
       if (found.dials.length && (scope === "line" || scope === "lines")) onMarks(found.dials);
       if (found.moods.length || found.dials.length) setTold("");
     } catch (error) {
