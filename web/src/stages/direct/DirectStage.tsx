@@ -252,7 +252,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 own={directed.moods}
                 beneath={directed.beneath}
                 readOnly={readOnly}
-                onMarks={(dials) => mark([...marks, ...dialMarks(dials, stave.words.length || line.words.split(/\s+/).length)], 0)}
+                onMarks={(dials, moods) => change({ marks: [...marks, ...dialMarks(dials, stave.words.length || line.words.split(/\s+/).length)], ...(moods ? { moods } : {}) }, 0)}
               />
             )}
           </div>

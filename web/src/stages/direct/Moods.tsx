@@ -18,7 +18,7 @@ const DIALS = ["livelier", "softer", "breathier", "rougher", "younger"] as const
 
 /** How a line, some lines, a speaker in a part or everywhere should sound: told in plain words, corrected as chips. */
 export function Moods({ production, language, line, chosen, own, beneath, readOnly, onMarks }: {
-  production: Production; language: string; line: Line; chosen: readonly number[]; own: readonly Mood[]; beneath: readonly Mood[]; readOnly: boolean; onMarks: (dials: readonly Schemas["Dial"][]) => void;
+  production: Production; language: string; line: Line; chosen: readonly number[]; own: readonly Mood[]; beneath: readonly Mood[]; readOnly: boolean; onMarks: (dials: readonly Schemas["Dial"][], moods: Mood[] | undefined) => void;
 }) {
   const { t } = useTranslation();
   const client = useQueryClient();
@@ -52,9 +52,12 @@ export function Moods({ production, language, line, chosen, own, beneath, readOn
     if (!told.trim()) return;
     try {
       const found = await client.fetchQuery({ queryKey: ["understood", told], queryFn: () => data(api.GET("/api/moods/", { params: { query: { told } } })), staleTime: Infinity });
-      setMissed(found.missed);
-      if (found.moods.length) await set.mutateAsync({ moods: [...here.filter((one) => !found.moods.some((mood) => mood.mood === one.mood)), ...found.moods] });
-      if (found.dials.length && (scope === "line" || scope === "lines")) onMarks(found.dials);
+      // Pace, height and the like are of a line's words: for others than this line nothing is made of them, and that is said.
+      setMissed(scope === "line" ? found.missed : [...found.missed, ...found.dials.map((one) => t(`direct.kind.${one.kind}`))]);
+      const moods = found.moods.length ? [...here.filter((one) => !found.moods.some((mood) => mood.mood === one.mood)), ...found.moods] : undefined;
+      // What is asked of this line at once is set at once, and taken back at once.
+      if (scope === "line" && found.dials.length) onMarks(found.dials, moods);
+      else if (moods) put(moods);
       if (found.moods.length || found.dials.length) setTold("");
     } catch (error) {
       tell.onError(error as Error);
