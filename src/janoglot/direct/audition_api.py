@@ -45,7 +45,6 @@ class LineAuditionSerializer(serializers.Serializer[Data]):
     finished = serializers.CharField(help_text="The sound of the voice itself, once it is there; fetch it by this.")
     sketched = serializers.CharField(help_text="The same by a light voice.")
     fault = serializers.CharField(help_text="Why it cannot be said; empty where it can.")
-    seconds = serializers.FloatField(allow_null=True)
 
 
 def _recipe(edition: Edition, line_id: int, told: Data) -> TakeRecipe:
@@ -76,8 +75,7 @@ class LineAuditionView(APIView):
         there, fault = ask_for(recipe)
         for key in there.values():
             cache.set(f"heard-{edition.pk}-{key}", True, _LISTENED)
-        return Response({"finished": there.get("finish", ""), "sketched": there.get("sketch", ""), "fault": fault,
-                         "seconds": None})
+        return Response({"finished": there.get("finish", ""), "sketched": there.get("sketch", ""), "fault": fault})
 
 
 class LineAuditionSoundView(APIView):

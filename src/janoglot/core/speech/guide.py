@@ -63,8 +63,6 @@ class Prosody:
     semitones: Floats
     level: Floats
     spoken: npt.NDArray[np.bool_]
-    rate: int
-    seconds: float
 
 
 def faults_of(samples: Samples, rate: int) -> list[GuideFault]:
@@ -156,7 +154,7 @@ def prosody_of(samples: Samples, rate: int, floor: float = 60.0) -> Prosody:
     semitones[np.abs(semitones) > 13] = np.nan
     level = np.interp(times, (np.arange(len(_levels(samples, rate))) + 0.5) * STEP, _levels(samples, rate))
     loud = level > np.percentile(level, 95) - 28
-    return Prosody(semitones, level - float(np.median(level[loud])), loud, rate, len(samples) / rate)
+    return Prosody(semitones, level - float(np.median(level[loud])), loud)
 
 
 def guide_by_word(guide: Samples, guide_rate: int, own: Samples, own_rate: int, words: Sequence[Mark]) -> tuple[
@@ -290,7 +288,7 @@ def _slow(sung: Prosody) -> Prosody:
     whole = np.interp(np.arange(len(sung.semitones)), known, sung.semitones[known])
     window = np.hanning(35)
     smooth = np.convolve(np.pad(whole, 17, "edge"), window / window.sum(), "valid")
-    return Prosody(smooth, sung.level, sung.spoken, sung.rate, sung.seconds)
+    return Prosody(smooth, sung.level, sung.spoken)
 
 
 def features_of(samples: Samples, rate: int) -> Floats:

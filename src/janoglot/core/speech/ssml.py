@@ -105,8 +105,8 @@ def line_ssml(line: DirectedLine) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Span:
-    """A mark, or words in another language, as an element around ``start`` to ``end``. ``name`` tells its pieces where
-    it had to be cut."""
+    """A mark, or words in another language, as an element around ``start`` to ``end``. ``order`` names its
+    pieces where it has to be cut."""
 
     start: int
     end: int

@@ -3131,8 +3131,6 @@ export interface components {
             sketched: string;
             /** @description Why it cannot be said; empty where it can. */
             fault: string;
-            /** Format: double */
-            seconds: number | null;
         };
         /** @description What is null or empty follows the speaker's casting. */
         LineCasting: {

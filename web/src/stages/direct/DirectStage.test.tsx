@@ -17,7 +17,7 @@ function stage(marks: object[] = [], stave: object = STAVE, role = "owner", lost
   const asked = serve({ [`GET ${AT}direction/`]: () => direction(marks, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((one.body as { marks: object[] }).marks), [`POST ${AT}stave/trial/`]: () => stave,
     "GET /api/productions/5/editions/es-MX/castings/": () => [], "PUT /api/productions/5/editions/es-MX/moods/": () => null,
     "GET /api/moods/": () => ({ moods: [{ mood: "tired", strength: 1 }], dials: [{ kind: "pace", amount: 0.85, place: "end" }], missed: ["crispy"], names: ["dry", "tired"] }),
-    [`POST ${AT}audition/`]: () => ({ finished: "", sketched: "", fault: "no sound here", seconds: null }),
+    [`POST ${AT}audition/`]: () => ({ finished: "", sketched: "", fault: "no sound here" }),
     "POST /api/productions/5/editions/es-MX/lexicon/": () => ({ entries: [], proposed: [] }) });
   const props = { production: { ...PRODUCTION, role } as never, edition: edition("es-MX", [LINE]), source: edition("en-GB", [LINE]) };
   show(<DirectStage {...props} />);
