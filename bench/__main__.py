@@ -5,12 +5,13 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterable
 
-from bench import adapting, casting, directing, edition, mixing, placing, rich, script, voicing
+from bench import adapting, casting, directing, edition, mixing, packages, placing, rich, script, sound_world, voicing
 from bench.result import Result
 
 BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
     "voicing": voicing.run,
     "mixing": mixing.run,
+    "sounds": sound_world.run,
     "placing": placing.run,
     "rich": rich.run,
     "script": script.run,
@@ -18,6 +19,7 @@ BENCHES: dict[str, Callable[[], Iterable[Result]]] = {
     "adapting": adapting.run,
     "edition": edition.run,
     "directing": directing.run,
+    "packages": packages.run,
 }
 
 

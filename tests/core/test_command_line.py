@@ -133,6 +133,30 @@ def test_bad_input_is_one_plain_sentence_and_status_2(arguments: list[str], says
     assert len(done.stderr.strip().splitlines()) == 1
 
 
+def test_a_package_is_handed_over(dubbed: tuple[Path, dict[str, Any]]) -> None:
+    """Of editions that were dubbed before: nothing is voiced again, and what is asked for that is not there is said."""
+    folder, report = dubbed
+    done = janoglot(folder, "deliver", "ferry.csv", "--package", "listening copy", "--languages", "es-MX,German", "--cast",
+                    "cast.json", "--loudness", "-23", "--out", "given")
+    assert done.returncode == 0, done.stderr
+    paths = done.stdout.split()
+    assert paths == [f"{tag}/ferry_{tag}.{ending}" for ending in ("mp3", "srt", "vtt") for tag in ("es-MX", "de")]
+    place = folder / "given" / "ferry_listening-copy"
+    manifest = json.loads((place / "manifest.json").read_text())
+    assert manifest["mixes"]["es-MX"] == report["editions"]["es-MX"]["mix"]
+    assert ffmpeg_measures(place / "es-MX" / "ferry_es-MX.mp3")[0] == pytest.approx(-23, abs=0.5)
+    assert "web picture" in janoglot(folder, "deliver", "x", "--list").stdout
+    for arguments, says in ((["--package", "wax cylinders"], "no package called"), (["--package", "web picture"], "no picture")):
+        refused = janoglot(folder, "deliver", "ferry.csv", *arguments, "--languages", "es-MX", "--cast", "cast.json")
+        assert refused.returncode == 2
+        assert says in refused.stderr
+    (folder / "ours.json").write_text('{"name": "ours", "items": [{"kind": "wordings", "choices": {"format": "csv"}}]}')
+    packed = janoglot(folder, "deliver", "ferry.csv", "--package", "ours.json", "--languages", "es-MX", "--cast", "cast.json",
+                      "--zip", "--out", "given")
+    assert packed.returncode == 0, packed.stderr
+    assert (folder / "given" / "ferry_ours.zip").stat().st_size > 300
+
+
 def test_the_catalogue_is_listed(dubbed: tuple[Path, dict[str, Any]]) -> None:
     folder, _ = dubbed
     rows = janoglot(folder, "voices", "--language", "es").stdout.splitlines()

@@ -5,7 +5,8 @@ import srt as srt_library
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from janoglot.core.deliver.captions import LINE_WIDTH, CaptionLine, captions, width, wrap
+from janoglot.core.deliver.caption_rules import width
+from janoglot.core.deliver.captions import USUAL, CaptionLine, captions, wrap
 from janoglot.core.deliver.names import clip_name, file_name
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.speech.takes import WordMark
@@ -57,7 +58,7 @@ def test_no_words_are_lost_and_rows_are_no_wider_than_they_may(tokens: list[str]
 def test_rows_are_balanced_and_wide_letters_count_twice() -> None:
     rows = wrap("The tide pushes air through a pipe in the rock, twice a day.").split("\n")
     assert len(rows) == 2
-    assert max(map(width, rows)) <= LINE_WIDTH
+    assert max(map(width, rows)) <= USUAL.columns
     assert abs(len(rows[0]) - len(rows[1])) < 12
     assert width("你好") == 4
 

@@ -15,9 +15,9 @@ CAST = {
     "fr-FR": {"Narrator": "busard", "Keeper": "butor", "Imka": "merle", "Pell": "pinson"},
 }
 TRACKS = {
-    "en-GB": "cf1caef33785f6ceb051ff830c01788ad7c1a4784a012c86c54dc08a5243d3f2",
-    "es-MX": "b93919bc706acb2ee1c3e70425e234acb7f0ff1e055a537b9ced7ce39a38f477",
-    "fr-FR": "6f62d977e5707f5015c24e4a22ce4be1919ea5064b110c02318f69209bf4b7e8",
+    "en-GB": "b58d1a2db72efc0ea639c8c4975249a1d686415bb4e4be5cf15fdd2a0f8aa973",
+    "es-MX": "1c3bc34c1811250e308c2a915d506a56a349517c2542e60c3a71c030a0c8ab8e",
+    "fr-FR": "ad9723f995e589799298fc68d9ea87d71a05d8099296876219eedd69e0d6838d",
 }
 LINES = 14
 

@@ -55,13 +55,14 @@ def test_acted_lines_are_found_in_sound() -> None:
     for number, words in enumerate(PLAIN):
         spoken = engine.speak(TakeRecipe(words, voice, VoiceSettings().delivery, "en").utterance)
         sounds[number] = line_sound(spoken.samples, spoken.rate)
-    for number, mood in ((50, "shouted"), (51, "tired")):
+    for number, mood in ((50, "shouted"), (51, "tired"), (52, "whispered")):
         moods = ((mood, 1.0),)
         spoken = engine.speak(TakeRecipe(PLAIN[0], voice, VoiceSettings().delivery_in(moods), "en").utterance)
         sounds[number] = line_sound((spoken.samples * 10 ** (level_of(moods) / 20)).astype(np.float32), spoken.rate)
     found = proposals({line: sound for line, sound in sounds.items() if sound})
     assert found[50].moods[0][0] in ("shouted", "excited", "angry")
     assert found[51].moods[0][0] in ("tired", "sad", "calm", "gentle")
+    assert found[52].moods[0][0] in ("whispered", "secretive") and found[52].away["pitch"] == 0
 
 
 @pytest.mark.parametrize("samples", [np.zeros(48_000), np.zeros(0), np.random.default_rng(1).normal(0, 0.1, 48_000), np.full(48_000, np.nan)])

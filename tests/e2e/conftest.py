@@ -79,11 +79,19 @@ def go_to(page: Page, stage: str) -> None:
     page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage, exact=True).click()
 
 
+def open_view(page: Page, view: str) -> None:
+    """One part of Deliver: Packages, Quality report, Review, Rights, Single files."""
+    tab = page.get_by_role("tab", name=view)
+    if tab.get_attribute("aria-selected") != "true":
+        tab.click()
+
+
 def make_ready(page: Page, finish: bool = False) -> None:
     """Press the main button until there is a mix: of sketches, or of what is finished, ready to hand over."""
     main = page.get_by_role("banner")
     button = main.get_by_role("button", name=re.compile("^(Give|Voice|Finish|Make the mix|Mix|Hand over)"))
-    for _ in range(12):
+    # How far a mix is told counts as a look, too.
+    for _ in range(80):
         expect(button).to_be_enabled(timeout=300_000)
         label = button.inner_text()
         if label == "Hand over":

@@ -9,7 +9,8 @@ from pathlib import Path
 from playwright.sync_api import Page, expect, sync_playwright
 
 from janoglot.launcher.stack import running_stack
-from tests.e2e.conftest import FLAGS, HOME, choose_edition, go_to, make_ready, open_production
+from tests.e2e.conftest import FLAGS, HOME, choose_edition, go_to, make_ready, open_production, open_view
+from tests.e2e.test_recordings import said
 
 FOLDER = HOME / "docs" / "screenshots"
 
@@ -42,6 +43,12 @@ def walk(page: Page) -> None:
     expect(sheet.get_by_role("option", name="Mexican Spanish").or_(sheet.get_by_text("Mexican Spanish")).first).to_be_attached()
     take(page, "bring-in")
     page.keyboard.press("Escape")
+    open_production(page, "Harbour Museum phone prompts", "English", "Direct")
+    page.get_by_role("option").filter(has_text="low water is at").click()
+    page.get_by_role("button", name=re.compile(r"^Make \d+ clips")).click()
+    expect(page.get_by_role("region", name="Template").get_by_role("button", name="ZIP")).to_be_visible(timeout=180_000)
+    take(page, "template")
+    page.goto("/")
     open_production(page, "The Tidewater Clock", "Deutsch", "Script")
     make_ready(page)
     go_to(page, "Script")
@@ -69,6 +76,8 @@ def walk(page: Page) -> None:
     # As it was: what is handed over further down is finished.
     page.get_by_role("button", name="Take all of it away").click()
     expect(page.get_by_role("button", name="Take all of it away")).to_have_count(0)
+    choose_edition(page, "English")
+    _recordings(page)
     choose_edition(page, "العربية")
     make_ready(page)
     go_to(page, "Adapt")
@@ -107,8 +116,51 @@ def walk(page: Page) -> None:
     take(page, "mix")
     page.get_by_role("button", name="Dark").click()
     go_to(page, "Deliver")
-    expect(page.get_by_role("button", name="WAV").first).to_be_visible()
+    expect(page.get_by_text(re.compile("^0 of 3 items are made"))).to_be_visible()
     take(page, "deliver-dark")
+    page.get_by_role("button", name="Light").click()
+    choose_edition(page, "Español (México)")
+    open_view(page, "Quality report")
+    expect(page.get_by_text("Español (México), figure by figure")).to_be_visible()
+    take(page, "quality")
+    _review(page)
+
+
+def _review(page: Page) -> None:
+    """What a reviewer sees on a telephone."""
+    open_view(page, "Review")
+    page.get_by_role("button", name="Invite somebody").click()
+    page.get_by_label("For whom").fill("Marisol")
+    page.get_by_role("button", name="Make the link").click()
+    expect(page.get_by_role("button", name="Copy the link")).to_be_visible()
+    production = re.search("[0-9]+", page.url.split("productions/")[1])
+    assert production
+    address = page.request.get(f"/api/productions/{production[0]}/links/").json()[0]["address"]
+    browser = page.context.browser
+    assert browser
+    context = browser.new_context(viewport={"width": 390, "height": 844})
+    phone = context.new_page()
+    phone.goto(address)
+    expect(phone.get_by_role("button", name="Palabras equivocadas")).to_be_visible()
+    phone.wait_for_timeout(1_500)
+    take(phone, "review-phone")
+    context.close()
+
+
+def _recordings(page: Page) -> None:
+    """What comes back from a studio: most of it as it was asked for, one with another's number, one with none."""
+    lines = page.request.get(f"/api/productions/{re.search('[0-9]+', page.url.split('productions/')[1])[0]}/editions/en-GB/").json()["lines"]  # type: ignore[index]
+    named = {1: "001_Narrator.wav", 2: "002_Narrator.wav", 8: "008_Pell.wav", 13: "004_Keeper.wav", 20: "pickup.wav"}
+    page.get_by_role("button", name="Recordings", exact=True).click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Bring in files or a zip…").set_input_files([
+        {"name": name, "mimeType": "audio/wav", "buffer": said(lines[number - 1]["words"])} for number, name in named.items()])
+    expect(dialog.get_by_text(re.compile(r"\d matched"))).to_be_visible()
+    expect(dialog.get_by_role("status")).to_have_count(0, timeout=90_000)
+    take(page, "recordings")
+    dialog.get_by_role("button", name="Throw all out").click()
+    expect(dialog.get_by_text("No recordings wait here.")).to_be_visible()
+    page.keyboard.press("Escape")
 
 
 def main() -> None:

@@ -16,7 +16,7 @@ import webvtt as webvtt_library
 from playwright.sync_api import Download, Page, expect
 
 from tests.core.test_loudness import ffmpeg_measures
-from tests.e2e.conftest import check_accessibility, go_to, make_ready, open_production
+from tests.e2e.conftest import check_accessibility, go_to, make_ready, open_production, open_view
 
 OWN = """Character;Line;Start;Stop;Español (México)
 Harbourmaster;The ferry leaves at the turn of the tide.;0:01;0:04,2;El ferry sale con el cambio de la marea.
@@ -32,6 +32,7 @@ def saved(download: Download, folder: Path) -> Path:
 
 
 def take_away(page: Page, edition: str, what: str, folder: Path) -> Path:
+    open_view(page, "Single files")
     row = page.get_by_role("row", name=re.compile(re.escape(edition)))
     with page.expect_download() as waiting:
         row.get_by_role("button", name=what).click()
@@ -56,7 +57,9 @@ def test_the_demo_becomes_a_finished_track(page: Page, tmp_path: Path) -> None:
         page.get_by_role("button", name="Download the script").click()
     rows = list(csv.DictReader(io.StringIO(saved(waiting.value, tmp_path).read_text("utf-8-sig"))))
     minutes, seconds = rows[-1]["out"].split(":")[1:]
-    assert len(samples) / rate == pytest.approx(60 * int(minutes) + float(seconds), abs=0.5)
+    # What lies under the last line goes on a little behind it.
+    assert 0 <= len(samples) / rate - (60 * int(minutes) + float(seconds)) < 4
+    assert samples.shape[1] == 2
     lufs, peak = ffmpeg_measures(wav)
     assert lufs == pytest.approx(-16, abs=0.5)
     assert peak <= -1.0
@@ -69,7 +72,9 @@ def test_the_demo_becomes_a_finished_track(page: Page, tmp_path: Path) -> None:
         part = samples[round(start * rate): round(end * rate)]
         assert np.sqrt(np.mean(part**2)) > 0.01, cue.content
         silent[round((start - 0.02) * rate): round((end + 0.02) * rate)] = False
-    assert np.abs(samples[silent]).max() < 1e-4
+    # Between the lines it is the sea that is heard, far under what is said.
+    under, said = (np.sqrt(np.mean(samples[where] ** 2)) for where in (silent, ~silent))
+    assert 1e-4 < under < 0.3 * said
     names = zipfile.ZipFile(clips).namelist()
     assert len(names) == 48
     assert names[2] == "003_Keeper_es-MX.wav"
@@ -91,6 +96,7 @@ def test_a_script_of_ones_own(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("tab", name="Español (México)")).to_have_attribute("aria-selected", "true")
     make_ready(page)
     go_to(page, "Deliver")
+    open_view(page, "Single files")
     row = page.get_by_role("row", name=re.compile(r"Español \(México\)"))
     expect(row.get_by_text("3 lines are sketches")).to_be_visible()
     check_accessibility(page)

@@ -17,7 +17,7 @@ from janoglot.core.speech.voices import REGISTERS
 from janoglot.launcher.services import manage
 from janoglot.launcher.stack import Stack
 from tests.core.test_loudness import ffmpeg_measures
-from tests.e2e.conftest import check_accessibility, choose_edition, go_to, make_ready
+from tests.e2e.conftest import check_accessibility, choose_edition, go_to, make_ready, open_view
 from tests.e2e.test_journey import take_away
 from tests.e2e.test_script_and_cast import bring_in
 
@@ -260,6 +260,7 @@ class TestHandingOver:
     def test_what_was_shown_is_had_though_the_edition_moves_on(self, ferry: Page, tmp_path: Path) -> None:
         make_ready(ferry)
         go_to(ferry, "Deliver")
+        open_view(ferry, "Single files")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         row.get_by_role("button", name="Hand over sketches").click()
         expect(row.get_by_role("button", name="WAV")).to_be_visible()
@@ -290,6 +291,7 @@ class TestHandingOver:
     def test_a_file_that_cannot_be_had_is_said_and_not_saved(self, ferry: Page) -> None:
         make_ready(ferry)
         go_to(ferry, "Deliver")
+        open_view(ferry, "Single files")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         row.get_by_role("button", name="Hand over sketches").click()
         # The page asks for a mix that is not kept any more.
@@ -310,6 +312,7 @@ class TestHandingOver:
         ferry.reload()
         expect(ferry.get_by_role("tab", name="Español (México)")).to_contain_text("1 unread")
         go_to(ferry, "Deliver")
+        open_view(ferry, "Single files")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         expect(row.get_by_text("1 line is a draft that nobody has read")).to_be_visible()
         row.get_by_role("button", name="Hand over unread").click()

@@ -18,7 +18,9 @@ from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Delivery
 from janoglot.core.speech.moods import level_of
 from janoglot.core.speech.settings import VoiceSettings
+from janoglot.core.speech.source_stress import StressedWord
 from janoglot.core.speech.takes import TakeRecipe
+from janoglot.direct import stress_finding
 from janoglot.direct.actions.set_direction import set_direction
 from janoglot.productions.models import (
     GuideRead,
@@ -274,7 +276,7 @@ class TestGuide:
 
 
 class TestActingAsInTheSource:
-    def test_lines_that_are_otherwise_than_usual_are_proposed_and_taken(self, call: Call, production: Production, cast: str) -> None:
+    def test_lines_that_are_otherwise_than_usual_are_proposed_and_taken(self, call: Call, production: Production, cast: str, monkeypatch: pytest.MonkeyPatch) -> None:
         """One speaker says six lines in a recording, one of them shouted."""
         rate, at, pieces = 24_000, 0.0, []
         speaker = Speaker.objects.filter(production=production).first()
@@ -295,7 +297,8 @@ class TestActingAsInTheSource:
             pieces.append(spoken.samples * np.float32(10 ** ((level_of(moods) - 12) / 20)))
             at += seconds
         path = f"{cast}source-acting/"
-        assert call("owner", "get", path).json() == {"recorded": False, "measured": 0, "proposals": []}
+        assert call("owner", "get", path).json() == {
+            "recorded": False, "measured": 0, "unheard": 0, "finding": None, "proposals": []}
         row = Media.objects.create(production=production, key="abcd.wav", name="a.wav", facts={
             "seconds": at, "has_sound": True, "has_picture": False, "fps": None})
         sound = np.concatenate(pieces)
@@ -308,6 +311,20 @@ class TestActingAsInTheSource:
         assert call("owner", "get", f"{cast}lines/{lines[2].pk}/direction/").json()["moods"] == [{"mood": "shouted", "strength": 0.8}]
         call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
         assert not LineDirection.objects.exists()
+        # What is stressed in it is looked for behind the page, and reaches the words that say it here.
+        monkeypatch.setattr(stress_finding, "stressed_words", lambda samples, rate, recipe: (StressedWord(1, 3.0),) if "turning" in recipe.words else ())
+        source = f"/api/productions/{production.pk}/editions/en-GB/"
+        call("owner", "put", f"{source}castings/{speaker.pk}/", {"voice": "curlew"})
+        assert told["unheard"] == 0 and call("owner", "get", path).json()["unheard"] > 0
+        assert call("owner", "post", path).status_code == 202 and call("owner", "get", path).json()["unheard"] == 0
+        first = Line.objects.filter(production=production).order_by("position").first()
+        assert first is not None
+        [proposal] = [one for one in call("owner", "get", path).json()["proposals"] if one["line"] == first.pk]
+        assert proposal["stresses"] == [{"word": 1, "amount": pytest.approx(1.2, abs=0.1), "text": "marea", "stressed": "tide"}] and proposal["away"] is None
+        call("owner", "put", path, {"lines": [{"line": first.pk, "moods": [], "stresses": [{"word": 1, "amount": 1.2}]}]})
+        assert [(one["kind"], one["word"], one["amount"]) for one in call("owner", "get", f"{cast}lines/{first.pk}/direction/").json()["marks"]] == [("stress", 1, 1.2)]
+        call("owner", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert call("owner", "post", path).status_code == 400, "all of it has been listened to"
         # The recording is a guide, too: what it says is another language's here, so it is followed by phrase.
         edition = production.editions.get(language="es-MX")
         call("owner", "put", f"{cast}castings/{speaker.pk}/", {"voice": "zorzalito"})

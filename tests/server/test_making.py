@@ -182,7 +182,7 @@ class TestMixingAndHandingOver:
         assert (mix["recipe"], mix["state"]) == (recipe, "ready")
         assert mix["report"]["lufs"] == pytest.approx(-16, abs=0.2)
         assert mix["report"]["seconds"] >= 8.0
-        place = storage.mixes().path(f"{recipe}.wav")
+        place = storage.mixes().path(f"{recipe}.mix")
         stamp = place.stat().st_mtime_ns
         assert call("reader", "post", f"{path}mixes/", {}).json()["state"] == "ready"
         assert place.stat().st_mtime_ns == stamp

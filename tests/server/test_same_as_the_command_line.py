@@ -59,6 +59,13 @@ def decided(production: Production, call: Call) -> Production:
     call("owner", "put", f"{path}parts/{first.pk}/speakers/{speakers['Cook']}/direction/", {
         "settings": {"softer": 0.6}, "moods": [{"mood": "urgent", "strength": 0.5}]})
     call("owner", "post", f"{path}lexicon/", {"phrase": "sopa", "kind": "alias", "said": "sopita"})
+    world = {"layers": [], "cues": [
+        {"layer": "ambience", "sound": {"made": "distant surf", "number": 2}, "at": 0, "loop": True, "fade_in": 1},
+        {"layer": "music", "sound": {"composed": {"mood": "playful", "seconds": 20}}, "at": {"part": first.name}, "until": {"line": 3, "edge": "end", "seconds": 3}, "fit": True},
+        {"layer": "effects", "sound": {"made": "three knocks"}, "at": {"line": 2, "seconds": -0.4}}],
+        "speakers": [{"speaker": "Cook", "pan": 0.3}], "places": [{"room": "hall", "part": first.name, "amount": 0.4}], "fades": [{"line": 1, "seconds": 0.5}],
+        "deeper": [{"line": 2, "db": 5}], "editions": {"es-MX": {"layers": {"music": {"level_db": -20}}, "speakers": {"Cook": {"level_db": -2}}}}}
+    assert call("owner", "put", f"/api/productions/{production.pk}/sounds/", world).status_code == 200
     return production
 
 

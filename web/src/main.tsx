@@ -1,8 +1,8 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
-import { StrictMode } from "react";
+import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
-import { BrowserRouter } from "react-router";
+import { BrowserRouter, Route, Routes } from "react-router";
 
 import { App } from "./App";
 import { Notices } from "./shared/notices";
@@ -10,13 +10,22 @@ import "./index.css";
 import "./shared/words";
 import { queryClient } from "./shared/api/queries";
 
+// Whoever has a link needs nothing of the workplace.
+const LinkPage = lazy(() => import("./review/LinkPage").then((one) => ({ default: one.LinkPage })));
+
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queryClient}>
       {/* Drawn at once: a transition would wait behind the playing time, which moves with every frame. */}
       <BrowserRouter useTransitions={false}>
         <Tooltip.Provider delayDuration={350}>
-          <App />
+          <Suspense fallback={null}>
+            <Routes>
+              <Route path="/review/:token" element={<LinkPage />} />
+              <Route path="/listen/:token" element={<LinkPage />} />
+              <Route path="*" element={<App />} />
+            </Routes>
+          </Suspense>
           <Notices />
         </Tooltip.Provider>
       </BrowserRouter>

@@ -75,6 +75,7 @@ class CastingSerializer(serializers.Serializer[Data]):
     settings = SettingsSerializer()
     moods = MoodSerializer(many=True)
     accent_meant = serializers.BooleanField()
+    by_person = serializers.BooleanField(help_text="Whether a person records the lines.")
     note = serializers.CharField()
     wrong_language = serializers.BooleanField()
     alike = serializers.ListField(child=serializers.CharField(), help_text="Other speakers of the edition whose "
@@ -84,6 +85,7 @@ class CastingSerializer(serializers.Serializer[Data]):
 class CastingChangeSerializer(serializers.Serializer[Data]):
     voice = serializers.CharField(required=False, allow_blank=True, max_length=80)
     accent_meant = serializers.BooleanField(required=False)
+    by_person = serializers.BooleanField(required=False)
     note = serializers.CharField(required=False, allow_blank=True, max_length=300)
     moods = MoodSerializer(many=True, required=False, help_text="All of them anew.")
 
@@ -186,7 +188,7 @@ def castings_data(edition: Edition) -> list[Data]:
             "speaker": casting.speaker_id, "language": edition.language, "voice": voice_data(voice, edition.language),
             "settings": {name: getattr(casting, name) for name in SETTINGS},
             "moods": moods_data(moods_of(casting.moods)),
-            "accent_meant": casting.accent_meant, "note": casting.note,
+            "accent_meant": casting.accent_meant, "by_person": casting.by_person, "note": casting.note,
             "wrong_language": not casting.accent_meant and not voice.speaks(edition.language),
             "alike": alike.get(casting.speaker.name, []),
         }

@@ -27,7 +27,7 @@ from janoglot.productions.models import Casting, Production, kept_among
 
 HANDED_OUT = "as_handed_out"
 """The column with each row's mark as it went out: tells what was changed in the sheet from what was changed here."""
-COLUMNS = ("speaker", "language", "voice", "accent_meant", *SETTINGS, "note", HANDED_OUT)
+COLUMNS = ("speaker", "language", "voice", "accent_meant", "by_person", *SETTINGS, "note", HANDED_OUT)
 _MOST_ROWS = 20_000
 _MOST_COLUMNS = 60
 
@@ -54,12 +54,13 @@ def mark_of(voice: str, values: dict[str, Any]) -> str:
     usual = {name: one.default for name, one in VoiceSettings.__dataclass_fields__.items()}
     told = {name: float(values.get(name, usual[name])) for name in SETTINGS}
     return recipe_hash("casting", voice=voice, accent=bool(values.get("accent_meant")), note=values.get("note", ""),
-                       **told)[:8]
+                       **({"person": True} if values.get("by_person") else {}), **told)[:8]
 
 
 def casting_mark(casting: Casting) -> str:
     return mark_of(casting.voice, {**{name: getattr(casting, name) for name in SETTINGS},
-                                   "accent_meant": casting.accent_meant, "note": casting.note})
+                                   "accent_meant": casting.accent_meant, "by_person": casting.by_person,
+                                   "note": casting.note})
 
 
 def sheet_rows(production: Production) -> Iterator[dict[str, Any]]:
@@ -70,7 +71,7 @@ def sheet_rows(production: Production) -> Iterator[dict[str, Any]]:
     for casting in castings:
         row: dict[str, Any] = {"speaker": casting.speaker.name, "language": casting.edition.language,
                                "voice": voices[casting.voice].name if casting.voice in voices else casting.voice,
-                               "accent_meant": casting.accent_meant}
+                               "accent_meant": casting.accent_meant, "by_person": casting.by_person}
         row |= {name: getattr(casting, name) for name in SETTINGS}
         yield row | {"note": casting.note, HANDED_OUT: casting_mark(casting)}
 
@@ -121,7 +122,8 @@ def read_sheet(data: bytes, problems: list[Found], find: Callable[[str], Voice] 
         except JanoglotError as error:
             problems.append(Found("bad_row", error.template, error.fields, number))
             continue
-        changes["accent_meant"] = str(row.get("accent_meant") or "").strip().lower() in ("yes", "true", "1", "x")
+        for name in ("accent_meant", "by_person"):
+            changes[name] = str(row.get(name) or "").strip().lower() in ("yes", "true", "1", "x")
         changes["note"] = str(row.get("note") or "").strip()[:300]
         found.append(SheetRow(number, speaker, find_tag(str(row.get("language") or "")) or "", chosen.id, changes,
                               str(row.get(HANDED_OUT) or "").strip()))

@@ -1,4 +1,4 @@
-"""``janoglot dub``, ``janoglot voices``, ``janoglot measure-voices`` and ``janoglot measure-moods``."""
+"""``janoglot dub``, ``janoglot voices``, and what measures: ``measure-voices``, ``-moods`` and ``-directing``."""
 
 from __future__ import annotations
 
@@ -10,12 +10,16 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import soundfile
 from tqdm import tqdm
 
-from janoglot.core.dubbing import Progress, dub
+from janoglot.core.deliver.package import PACKAGES, hand_over, package_of
+from janoglot.core.dubbing import Progress, dub, materials_of
 from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput, JanoglotError
+from janoglot.core.guarded import read_json
 from janoglot.core.languages import distance, primary, same_language, tag_of
+from janoglot.core.mix.cues import SoundPlan, sound_plan_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import merge_labels
@@ -52,7 +56,26 @@ def main(arguments: Sequence[str] | None = None) -> int:
                      help="how words are read everywhere: PLS 1.0, or a table (more than once: the first holds)")
     job.add_argument("--takes", type=int, default=0, metavar="N",
                      help="make N more readings of every line to choose from, beside the clips")
+    job.add_argument("--ambience", default="", metavar="TEXT",
+                     help='what is heard all along, from a description: "harbour at night"')
+    job.add_argument("--bed", type=Path, help="a recording that lies under the voices from the beginning")
+    job.add_argument("--cues", type=Path, help="layers and cues under the voices, as JSON: see docs/sound.md")
     job.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")
+    give = commands.add_parser("deliver", help="make a package of editions: tracks, captions, picture, books, lists")
+    give.add_argument("script", type=Path, metavar="PRODUCTION",
+                      help="the production in our own format (script.json), or any script")
+    give.add_argument("--package", default="listening copy", metavar="NAME",
+                      help="one of those that come with it (see --list), or a JSON file of one's own")
+    give.add_argument("--list", action="store_true", help="list the packages that come with it, as JSON")
+    give.add_argument("--languages", help="which editions, by comma; without it, all that the script has")
+    give.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
+    give.add_argument("--cast", type=Path, help="as of dub")
+    give.add_argument("--loudness", type=float, help="as of dub")
+    give.add_argument("--quality", choices=("sketch", "finish"), default="finish", help="as of dub")
+    give.add_argument("--cues", type=Path, help="as of dub")
+    give.add_argument("--picture", type=Path, help="the source's video, for packages that have a picture")
+    give.add_argument("--zip", action="store_true", help="one archive rather than a folder")
+    give.add_argument("--out", type=Path, default=Path("out"), help="where to write (otherwise ./out)")
     voices = commands.add_parser("voices", help="list the catalogue")
     voices.add_argument("--language", help="only voices that speak it")
     voices.add_argument("--json", action="store_true")
@@ -61,6 +84,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     moods = commands.add_parser("measure-moods", help="measure every mood on one voice's sound, as a Markdown table "
                                                       "(takes a while)")
     moods.add_argument("--voice", default="hawfinch")
+    directing = commands.add_parser("measure-directing", help="measure whether what is directed of words is heard, as "
+                                                              "a Markdown table")
+    directing.add_argument("--voice", default="blackcap")
+    sound = commands.add_parser("sound", help="make a sound from a description, as FLAC or WAV")
+    sound.add_argument("description", nargs="?", default="", help='"heavy rain on a tin roof, distant thunder"')
+    sound.add_argument("--seconds", type=float, help="how long (otherwise as is usual for it); it loops without a seam")
+    sound.add_argument("--number", type=int, default=0, help="another number is another sound of the same kind")
+    sound.add_argument("--out", type=Path, default=Path("sound.flac"), help="where to write (otherwise ./sound.flac)")
+    sound.add_argument("--list", action="store_true", help="list every sound, as a Markdown table")
     commands.add_parser("drafting", help="list what drafts translations here, and what is wrong with what cannot")
     commands.add_parser("prepare-rich", help="make the rich voices' network ready")
     commands.add_parser("prepare-recogniser", help="make the recogniser's model ready")
@@ -73,7 +105,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     table.add_argument("--write", action="store_true", help="measure every voice by name and keep it with the program")
     options = parser.parse_args(arguments)
     try:
-        return {"dub": _dub, "voices": _voices, "measure-voices": _measure, "measure-moods": _measure_moods,
+        return {"dub": _dub, "deliver": _deliver, "voices": _voices, "measure-voices": _measure,
+                "measure-moods": _measure_moods,
+                "measure-directing": _measure_directing, "sound": _sound,
                 "drafting": _drafting, "prepare-rich": _prepare, "prepare-recogniser": _prepare_recogniser}[
             options.command](options)
     except BadInput as error:
@@ -92,7 +126,34 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return 0
 
 
-def _dub(options: argparse.Namespace) -> int:
+def _deliver(options: argparse.Namespace) -> int:
+    if options.list:
+        print(json.dumps([one.as_json() for one in PACKAGES], ensure_ascii=False, indent=1))
+        return 0
+    package = next((one for one in PACKAGES if one.name == options.package), None)
+    if package is None:
+        place = Path(options.package)
+        if not place.is_file():
+            raise BadInput("There is no package called “{name}”. Those that come with it: {all}. Or name a JSON file.",
+                           name=options.package[:80], all=", ".join(one.name for one in PACKAGES))
+        package = package_of(read_json(_read(place)))
+    script, source, languages, cast = _script_of(options)
+    options.ambience, options.bed = "", None
+    sounds, folder = _sounds_under(options, script)
+    options.out.mkdir(parents=True, exist_ok=True)
+    tell = _bar()
+    materials, stores = materials_of(script, source, languages, cast, options.script.stem, _var() / "takes",
+                                     target=options.loudness, progress=tell, quality=options.quality, sounds=sounds,
+                                     sounds_folder=folder, picture=options.picture)
+    files = hand_over(package, materials, stores, options.out, options.zip, tell)
+    for one in files:
+        print(one["path"])
+    return 0
+
+
+def _script_of(options: argparse.Namespace) -> tuple[Script, str, list[str] | None, dict[str, dict[str, str]]]:
+    """The script of a command, its source's language, the languages that are wanted, and who is cast. Raises
+    BadInput."""
     source = tag_of(options.source_language) if options.source_language else ""
     data = _read(options.script)
     script = read_script(data, options.script.name, Hints(source_language=source))
@@ -108,19 +169,46 @@ def _dub(options: argparse.Namespace) -> int:
         if problem.severity != "note":
             print(f"{options.script.name}, {problem}", file=sys.stderr)
     cast = _cast(options.cast, [source, *script.languages]) if options.cast else {}
+    return script, source, languages, cast
+
+
+def _dub(options: argparse.Namespace) -> int:
+    script, source, languages, cast = _script_of(options)
     if not 0 <= options.takes <= MOST_READINGS:
         raise BadInput("--takes runs from 0 to {most}.", most=MOST_READINGS)
     lexicon = _lexicon(options.lexicon)
+    sounds, folder = _sounds_under(options, script)
     options.out.mkdir(parents=True, exist_ok=True)
     report = dub(script, source, languages, cast, options.out, _var() / "takes", options.loudness,
-                 progress=_bar(), quality=options.quality, lexicon=lexicon, readings=options.takes)
+                 progress=_bar(), quality=options.quality, lexicon=lexicon, readings=options.takes, sounds=sounds,
+                 sounds_folder=folder)
     with atomic_file(options.out / "report.json") as half:
         half.write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
     for tag, edition in report["editions"].items():
         over = [row for row in edition["lines"] if row["over"]]
+        if edition.get("cues_left_out"):
+            print(f"{tag}: {len(edition['cues_left_out'])} cues are tied to what this edition does not have",
+                  file=sys.stderr)
         print(f"{tag}: {edition['duration']:.1f} s, {edition['integrated_lufs']:.1f} LUFS, "
               f"{edition['true_peak_dbtp']:.1f} dBTP, {len(edition['lines'])} lines, {len(over)} over their slot")
     return 0
+
+
+def _sounds_under(options: argparse.Namespace, script: Script) -> tuple[SoundPlan | None, Path]:
+    """What lies under the voices, and where its files are."""
+    told: dict[str, Any] = dict(script.sounds)
+    folder = Path()
+    if options.cues:
+        loaded = read_json(_read(options.cues), "list of cues")
+        told = dict(loaded) if isinstance(loaded, dict) else told
+        folder = options.cues.parent
+    told["cues"] = list(told.get("cues") or [])
+    whole = {"at": 0, "loop": True, "fade_in": 1.5, "fade_out": 2.5}
+    if options.ambience:
+        told["cues"].append({**whole, "layer": "ambience", "sound": {"made": options.ambience}})
+    if options.bed:
+        told["cues"].append({**whole, "loop": False, "layer": "bed", "sound": {"file": str(options.bed.resolve())}})
+    return (sound_plan_of(told) if any(told.values()) else None), folder
 
 
 def _lexicon(places: Sequence[Path]) -> list[LexiconEntry]:
@@ -258,6 +346,40 @@ def _measure_moods(options: argparse.Namespace) -> int:
 
     for row in mood_table(measured(voice_named(options.voice))):
         print(row, flush=True)
+    return 0
+
+
+def _measure_directing(options: argparse.Namespace) -> int:
+    from janoglot.core.speech.directing_measures import directing_table, measured
+
+    for row in directing_table(measured(voice_named(options.voice))):
+        print(row, flush=True)
+    return 0
+
+
+def _sound(options: argparse.Namespace) -> int:
+    from janoglot.core.mix.synthesis.base import RATE
+    from janoglot.core.mix.synthesis.describing import described
+    from janoglot.core.mix.synthesis.library import generator_named, make_sound, sound_table
+
+    if options.list:
+        for row in sound_table():
+            print(row)
+        return 0
+    told = described(options.description)
+    if told.missed:
+        near = f" Near it: {', '.join(told.near)}." if told.near else ""
+        print(f"janoglot: not understood: {', '.join(told.missed)}.{near}", file=sys.stderr)
+    if not told.parts:
+        raise BadInput("Nothing of this description is a sound that can be made here. See ./janoglot sound --list.")
+    seconds = options.seconds or max(generator_named(part.sound).seconds for part in told.parts)
+    for part in told.parts:
+        settings = ", ".join(f"{name} {value:g}" for name, value in part.settings.items())
+        print(f"{part.sound}{f' ({settings})' if settings else ''}")
+    with atomic_file(options.out) as half:
+        soundfile.write(half, make_sound(told.parts, seconds, options.number), RATE, subtype="PCM_24",
+                        format="WAV" if options.out.suffix.lower() == ".wav" else "FLAC")
+    print(f"{options.out}: {seconds:g} s, number {options.number}; it may be used for anything")
     return 0
 
 

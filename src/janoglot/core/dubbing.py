@@ -7,25 +7,39 @@ makes only what has changed.
 
 from __future__ import annotations
 
+import hashlib
+import json
 import multiprocessing
 import os
+import shutil
+import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import asdict, dataclass, field, replace
+from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import soundfile
 
+from janoglot.core.audio.loudness import measure
 from janoglot.core.deliver.captions import caption_lines, captions
+from janoglot.core.deliver.deliverable import Stores
+from janoglot.core.deliver.edition_material import EditionMaterial
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.edition.from_script import editions_of
 from janoglot.core.edition.model import Edition
 from janoglot.core.edition.plan import MixPlan, PlannedLine, plan_of
-from janoglot.core.edition.standing import EditionStanding
-from janoglot.core.errors import EngineError, JanoglotError
-from janoglot.core.mix.programme import RATE, clip_samples, mix_to_file
+from janoglot.core.edition.sound_world import Sounds, mix_of_plan
+from janoglot.core.edition.standing import EditionStanding, clips_standing
+from janoglot.core.errors import BadInput, EngineError, JanoglotError
+from janoglot.core.media.source import look_at
+from janoglot.core.mix.blocks import KeptBlocks, PassingBlocks
+from janoglot.core.mix.cues import SoundPlan
+from janoglot.core.mix.programme import Clip, clip_samples
+from janoglot.core.mix.sides import RATE
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.core.script.model import Script
@@ -51,7 +65,8 @@ def dub(
     script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
     out: Path, store_root: Path, target: float | None = None,
     progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
-    lexicon: Sequence[LexiconEntry] = (), readings: int = 0,
+    lexicon: Sequence[LexiconEntry] = (), readings: int = 0, sounds: SoundPlan | None = None,
+    sounds_folder: Path | None = None,
 ) -> dict[str, Any]:
     """Make every edition of ``script`` under ``out`` and return the report (also ``out/report.json``).
 
@@ -59,30 +74,101 @@ def dub(
     them. ``cast`` gives voice ids by language and speaker; who is missing is cast automatically. ``target`` is the
     programme loudness in LUFS; None leaves it to the script, or to what is usual.
     ``lexicon``: how words are read, over what the script says. ``readings``: how many more readings of every line are
-    made beside it, under ``readings``, to choose from.
+    made beside it, under ``readings``, to choose from. ``sounds``: what lies under the voices, its files by their paths
+    from ``sounds_folder``.
     ``quality`` "sketch" has rich voices spoken by light ones, at the rich ones' exact lengths.
     Raises BadInput for a language without words, an unknown voice, or a cast that names nobody.
     """
-    wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
-    jobs = [_Job(edition) for edition in editions_of(
-        script, source_language, wanted, cast, target, lexicon)]
-    pool = _Pool(store_root, processes)
-    try:
-        _voice(jobs, pool, quality, progress)
-        _fit(jobs, pool, quality, progress)
-        others = _read_otherwise(jobs, pool, quality, readings, progress)
-    finally:
-        pool.close()
+    jobs, others, clips = _all_made(script, source_language, languages, cast, store_root, target, progress, processes,
+                                    quality, lexicon, readings, sounds)
+    library = Sounds(sounds_folder or Path(), FolderStore(store_root))
     report: dict[str, Any] = {"source_language": source_language, "target_lufs": jobs[0].edition.target,
                               "quality": quality, "editions": {}}
     for number, job in enumerate(jobs):
         progress("mix", number, len(jobs))
         tag = job.edition.language
-        report["editions"][tag] = _deliver(job, out / tag, FolderStore(store_root), quality)
+        report["editions"][tag] = _deliver(job, out / tag, FolderStore(store_root), quality, library)
         for row in report["editions"][tag]["lines"]:
             row["readings"] = _readings(others.get((tag, row["index"]), []), row, out / tag, FolderStore(store_root))
+            row["clips"] = _write_clips(clips.get((tag, row["index"]), []), row["index"], out / tag,
+                                        FolderStore(store_root), jobs[0].edition.target)
     progress("mix", len(jobs), len(jobs))
     return report
+
+
+_Found = dict[tuple[str, int], list[tuple[Any, str]]]
+
+
+def _all_made(
+    script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
+    store_root: Path, target: float | None, progress: Progress, processes: int | None, quality: Quality,
+    lexicon: Sequence[LexiconEntry], readings: int, sounds: SoundPlan | None,
+) -> tuple[list[_Job], _Found, _Found]:
+    """Every edition with all its takes and sounds made; other readings, and templates' clips, by language and line."""
+    wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
+    jobs = [_Job(replace(edition, sounds=sounds) if sounds else edition) for edition in editions_of(
+        script, source_language, wanted, cast, target, lexicon)]
+    pool = _Pool(store_root, processes)
+    try:
+        _voice(jobs, pool, quality, progress)
+        _fit(jobs, pool, quality, progress)
+        others: Any = _read_otherwise(jobs, pool, quality, readings, progress)
+        clips: Any = _make_clips(jobs, pool, quality, progress)
+    finally:
+        pool.close()
+    return jobs, others, clips
+
+
+def materials_of(
+    script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
+    production: str, store_root: Path, *, target: float | None = None,
+    progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
+    lexicon: Sequence[LexiconEntry] = (), sounds: SoundPlan | None = None, sounds_folder: Path | None = None,
+    picture: Path | None = None,
+) -> tuple[list[EditionMaterial], Stores]:
+    """The editions in ``languages`` (all of the script's without it), each with its finished mix, as packages are made
+    of them. ``picture``: the source's video. What was made before is not made again. Raises BadInput as :func:`dub`."""
+    chosen = list(languages) if languages is not None else [source_language, *script.languages]
+    jobs, _, _ = _all_made(script, source_language, chosen, cast, store_root, target, progress, processes, quality,
+                           lexicon, 0, sounds)
+    store = FolderStore(store_root)
+    library = Sounds(sounds_folder or Path(), store)
+    recording = _picture_in(picture, store) if picture else None
+    materials = []
+    source = {line.id: line.words for line in jobs[0].edition.lines}
+    for number, job in enumerate(job for job in jobs if job.edition.language in chosen):
+        progress("mix", number, len(chosen))
+        assert job.standing is not None
+        assert job.plan is not None
+        key = f"{job.plan.recipe}.mix"
+        if not store.has(key):
+            made = mix_of_plan(job.plan, store, library, lambda channels: KeptBlocks(store, channels))[0]
+            store.write(key, partial(_write_text, json.dumps(made.as_json())))
+        when = datetime.fromtimestamp(store.path(key).stat().st_mtime, UTC).strftime("%Y-%m-%dT%H:%M:%S")
+        materials.append(EditionMaterial(job.standing, job.plan, key, store, production, source_language, script,
+                                         source, recording, when))
+    return materials, Stores(store, store, store, store, lambda: library)
+
+
+def _picture_in(place: Path, store: FolderStore) -> dict[str, Any]:
+    """A video in the store, by what is in it. Raises BadInput for one without a picture."""
+    facts = look_at(place)
+    if not facts.has_picture:
+        raise BadInput("There is no picture in {place}.", place=place.name)
+    with place.open("rb") as file:
+        key = f"{hashlib.file_digest(file, 'sha256').hexdigest()[:40]}{place.suffix.lower() or '.mp4'}"
+    if not store.has(key):
+        store.write(key, partial(_copied, place))
+    return {"key": key, "name": place.name, "seconds": facts.seconds, "fps": facts.fps or 25.0,
+            "has_sound": facts.has_sound}
+
+
+def _write_text(text: str, place: Path) -> None:
+    place.write_text(text)
+
+
+def _copied(source: Path, place: Path) -> None:
+    shutil.copyfile(source, place)
 
 
 def _voice(jobs: Sequence[_Job], pool: _Pool, quality: Quality, progress: Progress) -> None:
@@ -135,6 +221,44 @@ def _read_otherwise(jobs: Sequence[_Job], pool: _Pool, quality: Quality, count: 
         if sound:
             found.setdefault((language, line_number), []).append((number, sound))
     return found
+
+
+def _make_clips(jobs: Sequence[_Job], pool: _Pool, quality: Quality,
+                progress: Progress) -> dict[tuple[str, int], list[tuple[str, str]]]:
+    """By language and line, the clips of templates: their names, and the store's keys of their sounds."""
+    work: dict[str, tuple[TakeRecipe, Quality]] = {}
+    of: dict[str, tuple[str, int, str]] = {}
+    for job in jobs:
+        for one in job.standing.lines if job.standing else ():
+            for clip in clips_standing(job.edition, one):
+                if clip.recipe is None:
+                    job.faults[one.id] = f"{clip.name}: {', '.join(clip.missing)}"
+                    continue
+                key = f"{job.edition.language}/{one.line.number}/{clip.name}"
+                work[key], of[key] = (clip.recipe, quality), (job.edition.language, one.line.number, clip.name)
+    made: dict[str, str] = pool.run(_read_so, work, "clips", progress, at_once=1)
+    found: dict[tuple[str, int], list[tuple[str, str]]] = {}
+    for key in work:
+        language, number, name = of[key]
+        if made.get(key):
+            found.setdefault((language, number), []).append((name, made[key]))
+    return found
+
+
+def _write_clips(found: Sequence[tuple[str, str]], number: int, out: Path, store: FolderStore,
+                 target: float) -> list[dict[str, Any]]:
+    """Write a template's clips, in a folder of the line's number."""
+    told = []
+    for name, key in found:
+        samples, rate = read_sound(store, key)
+        lufs = measure(samples, rate, peaks=False).integrated
+        clip = Clip(0.0, len(samples) / rate, lufs, partial(read_sound, store, key))
+        place = out / "template-clips" / f"{number:03}" / f"{name}.wav"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with atomic_file(place) as half:
+            soundfile.write(half, clip_samples(clip, target), RATE, subtype="PCM_24", format="WAV")
+        told.append({"name": name, "file": str(place.relative_to(out)), "seconds": round(len(samples) / rate, 3)})
+    return told
 
 
 def _read_so(root: str, told: tuple[TakeRecipe, Quality]) -> str:
@@ -207,27 +331,31 @@ def _each(function: Callable[[str, Any], Any], root: str, items: Sequence[Any]) 
     return [function(root, item) for item in items]
 
 
-def _deliver(job: _Job, out: Path, store: FolderStore, quality: Quality) -> dict[str, Any]:
+def _deliver(job: _Job, out: Path, store: FolderStore, quality: Quality,
+             library: Sounds) -> dict[str, Any]:
     assert job.standing is not None
     assert job.plan is not None
     (out / "clips").mkdir(parents=True, exist_ok=True)
-    clips = []
     for line in job.plan.lines:
         clip = line.clip(store)
-        clips.append(clip)
         with atomic_file(out / "clips" / clip_name(line.number, line.speaker)) as half:
             soundfile.write(half, clip_samples(clip, job.edition.target), RATE, subtype="PCM_24", format="WAV")
-    report = mix_to_file(clips, job.plan.seconds, out / "mix.wav", job.edition.target)
+    with tempfile.TemporaryFile(dir=out) as raw:
+        mix, blocks, _ = mix_of_plan(job.plan, store, library, lambda channels: PassingBlocks(raw, channels))
+        mix.write(out / "mix.wav", blocks)
+    report = mix.report
+    lost = job.standing.placed_cues[1]
     cues = captions(caption_lines(job.plan))
     for name, text in (("captions.srt", write_srt(cues)), ("captions.vtt", write_webvtt(cues))):
         with atomic_file(out / name) as half:
             half.write_text(text, encoding="utf-8", newline="\n")
-    measured = {key: value for key, value in asdict(report).items() if key != "short_term"}
     return {"duration": round(report.seconds, 3), "integrated_lufs": round(report.lufs, 2),
             "true_peak_dbtp": round(report.true_peak_db, 2),
-            "limited_db": round(measured["limited_db"], 2), "mix": job.plan.recipe,
+            "limited_db": round(report.limited_db, 2), "range_lu": round(report.range_lu, 1),
+            "most_short_term_lufs": round(report.most_short_term, 1), "voices_lufs": round(report.voices, 2),
+            "layers_lufs": report.layers, "unclear_lines": report.unclear, "mix": job.plan.recipe,
             "holds": [{"at": hold.at, "seconds": round(hold.seconds, 4)} for hold in job.standing.holds],
-            "lines": _rows(job, quality)}
+            **({"cues_left_out": [asdict(cue.at) for cue in lost]} if lost else {}), "lines": _rows(job, quality)}
 
 
 def _rows(job: _Job, quality: Quality) -> list[dict[str, Any]]:

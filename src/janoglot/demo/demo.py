@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 
@@ -14,13 +15,21 @@ from django.db import transaction
 from janoglot.cast.actions.set_casting import set_casting
 from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import JanoglotError
+from janoglot.core.media.source import look_at
+from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.speech.catalogue import catalogue
+from janoglot.core.speech.templates import table_of
 from janoglot.direct.actions.guide_line import bring_guide
+from janoglot.direct.actions.set_clip_table import set_clip_table
 from janoglot.direct.actions.set_direction import set_direction
 from janoglot.direct.actions.voice import voice
+from janoglot.media.actions.source_media import bring_source_media
+from janoglot.media.tasks import begin_copies
+from janoglot.mix.actions.set_sounds import set_sounds
 from janoglot.productions.actions.create_production import create_production
-from janoglot.productions.models import GuideRead, Production, Speaker
+from janoglot.productions.models import GuideRead, Media, Production, Speaker, Wording
+from janoglot.productions.sound_names import with_ids
 from janoglot.server.storage import media
 
 PRODUCTIONS = (("The Tidewater Clock", "tidewater-clock.csv"), ("Harbour Museum phone prompts", "phone-prompts.txt"))
@@ -44,6 +53,9 @@ def load_demo() -> list[Production]:
             production = create_production(user, name, script, script.source_language or "en-GB")
             _cast(user, production, file)
             _direct(user, production, file)
+            _tabulate(user, production, file)
+            _record(user, production, file)
+            _lay_sounds(user, production, file)
             made.append(production)
     return made
 
@@ -52,6 +64,8 @@ def voice_demo(production: Production) -> None:
     """Have what a production opens with voiced, behind the page: the source and the first translation. The workers
     begin as soon as they are up."""
     user = User.objects.get(username=settings.DEMO_USER)
+    for recording in Media.objects.filter(production=production):
+        begin_copies(recording, user)
     for edition in production.editions.order_by("position")[:2]:
         try:
             voice(user, edition)
@@ -94,6 +108,36 @@ def _direct(user: User, production: Production, file: str) -> None:
                             row["file"], "")
         GuideRead.objects.filter(pk=guide.pk).update(words=row["words"], by_word=True, said=row["said"],
                                                      state=GuideRead.State.READY)
+
+
+def _tabulate(user: User, production: Production, file: str) -> None:
+    """The tables of its templates."""
+    place = (settings.HOME / "demo" / file).with_suffix(".clips.json")
+    for told in json.loads(place.read_text())["lines"] if place.exists() else ():
+        table = table_of(told["clips"])
+        wording = Wording.objects.select_related("line__production").get(
+            edition__production=production, edition__language=production.source_language, text=told["words"])
+        if table:
+            set_clip_table(user, wording.line, table)
+
+
+def _record(user: User, production: Production, file: str) -> None:
+    """What the source sounds and looks like, where there is a recording of it."""
+    place = (settings.HOME / "demo" / file).with_suffix(".mp4")
+    if not place.exists():
+        return
+    data = place.read_bytes()
+    key = f"{hashlib.sha256(data).hexdigest()[:40]}.mp4"
+    if not media().has(key):
+        media().write(key, partial(_write, data=data))
+    bring_source_media(user, production, key, place.name, len(data), asdict(look_at(place)))
+
+
+def _lay_sounds(user: User, production: Production, file: str) -> None:
+    """What lies under its voices, and where they are heard from."""
+    place = (settings.HOME / "demo" / file).with_suffix(".sounds.json")
+    if place.exists():
+        set_sounds(user, production, sound_plan_of(with_ids(json.loads(place.read_text()), production)))
 
 
 def _write(place: Path, data: bytes) -> None:

@@ -17,7 +17,8 @@ from janoglot.productions.models import JOB_STATES, Job, line_numbers
 from janoglot.productions.permissions import production_for, require_change, signed_in, visible_productions
 
 Data = dict[str, Any]
-JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "hear", "draft", "mix", "copy", "measure", "deliver")]
+JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "hear", "draft", "mix", "copy", "measure", "deliver", "listen",
+                                    "prepare", "clips", "stress", "package", "items", "parcel")]
 
 
 class JobFaultSerializer(serializers.Serializer[Data]):
@@ -46,7 +47,7 @@ class JobSerializer(serializers.Serializer[Data]):
 
 
 def job_data(job: Job) -> Data:
-    of_lines = job.kind in ("take", "finish", "hear", "draft") and job.faults
+    of_lines = job.kind in ("take", "finish", "hear", "draft", "prepare") and job.faults
     numbers = line_numbers(job.production_id) if of_lines and job.production_id else {}
     left = job.seconds_left()
     return {

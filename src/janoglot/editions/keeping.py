@@ -32,8 +32,10 @@ from janoglot.productions.models import (
     Edition,
     LexiconEntry,
     Line,
+    Media,
     PartDirection,
     Production,
+    SoundWorld,
     Wording,
 )
 from janoglot.server.work import AWAY
@@ -300,7 +302,8 @@ def _touched(row: Edition, seen: SeenMark, now: SeenMark) -> _Touched | None:
 
 _EDITION = Edition._meta.label_lower
 _OF_SETTINGS = {_EDITION, Production._meta.label_lower, Casting._meta.label_lower,
-                PartDirection._meta.label_lower, LexiconEntry._meta.label_lower}
+                PartDirection._meta.label_lower, LexiconEntry._meta.label_lower, SoundWorld._meta.label_lower,
+                Media._meta.label_lower}
 
 
 def _counting(row: Edition) -> list[int]:

@@ -74,6 +74,7 @@ class LineSerializer(serializers.Serializer[Data]):
     quality = serializers.ChoiceField(QUALITIES, allow_null=True, help_text="What is heard of it now.")
     voice = serializers.CharField(allow_null=True)
     wrong_language = serializers.BooleanField()
+    by_person = serializers.BooleanField(help_text="Whether a person records it.")
     own = LineCastingSerializer(allow_null=True, help_text="What is the line's own; null follows its speaker.")
     directed = DirectedSerializer(allow_null=True, help_text="What is directed of it; null for nothing.")
     natural = serializers.FloatField(allow_null=True, help_text="Seconds at rate 1.")
@@ -137,7 +138,7 @@ def line_data(standing: LineStanding, placement: Placement, quality: Quality | N
         "notes": line.notes, "slot": [round(at, 3) for at in slot] if slot else None, "words": line.words,
         "revision": line.revision, "state": state, "quality": quality,
         "voice": standing.voice.id if standing.voice else None, "wrong_language": standing.wrong_language,
-        "own": line_casting_data(line.own),
+        "by_person": standing.by_person, "own": line_casting_data(line.own),
         "directed": directed_data(standing),
         "natural": round(take.seconds, 3) if take else None, "start": round(placement.start, 3),
         # Nearly all of these are nothing: of thousands of lines even rounding that is waited for.

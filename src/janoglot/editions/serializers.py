@@ -35,6 +35,7 @@ class CountsSerializer(serializers.Serializer[Data]):
     lines = serializers.IntegerField()
     empty = serializers.IntegerField()
     on_screen = serializers.IntegerField(help_text="Lines that are read on the screen, and never voiced.")
+    template = serializers.IntegerField(help_text="Lines of which every row of a table is a clip.")
     uncast = serializers.IntegerField()
     unvoiced = serializers.IntegerField()
     out_of_date = serializers.IntegerField()
@@ -43,6 +44,7 @@ class CountsSerializer(serializers.Serializer[Data]):
     approved = serializers.IntegerField()
     sketch = serializers.IntegerField(help_text="Current lines that are heard as sketches.")
     over = serializers.IntegerField(help_text="Lines that do not fit even at the hard limit.")
+    unrecorded = serializers.IntegerField(help_text="Lines that a person is to record, or to record again.")
     wrong_language = serializers.IntegerField(help_text="Speakers whose voice is another language's, not marked.")
 
 

@@ -9,28 +9,34 @@ from typing import Any
 from janoglot.core.edition.model import (
     Edition as CoreEdition,
 )
-from janoglot.core.edition.model import EditionCasting, EditionLine, EditionPart, OwnCasting
+from janoglot.core.edition.model import EditionCasting, EditionLine, EditionPart, OwnCasting, SourceSound
 from janoglot.core.edition.standing import TAKE_STATES as STATES
 from janoglot.core.edition.standing import EditionStanding, LineStanding
+from janoglot.core.mix.cues import SoundPlan
 from janoglot.core.speech.directing import carried
 from janoglot.core.speech.engines.base import Guide
 from janoglot.core.speech.lexicon import Lexicon
 from janoglot.core.speech.moods import moods_of
 from janoglot.core.speech.settings import SETTINGS
 from janoglot.core.speech.takes import Take as CoreTake
+from janoglot.core.speech.templates import ClipTable as CoreTable
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import OwnTiming, Rates, rates_over, timing_of
 from janoglot.productions.models import (
     Casting,
+    ClipTable,
     Edition,
     GuideRead,
     Line,
     LineCasting,
     LineDirection,
+    LineRecording,
     LineTiming,
+    Media,
     Part,
     PartDirection,
     Sound,
+    SoundWorld,
     Speaker,
     Take,
     Wording,
@@ -78,7 +84,20 @@ def settings_from_row(row: Edition) -> dict[str, Any]:
             "part_directions": {(one.part_id, one.speaker_id): one.core
                                 for one in PartDirection.objects.filter(edition=row)},
             "lexicon": Lexicon(one.core for one in lexicon_for(fresh)),
-            "target": fresh.production.target_lufs, "fps": fresh.production.fps, "voices": voices_from_rows(fresh)}
+            "target": fresh.production.target_lufs, "fps": fresh.production.fps, "voices": voices_from_rows(fresh),
+            "sounds": world.core if (world := SoundWorld.objects.filter(production=fresh.production_id).first())
+            else SoundPlan(), "source_sound": source_sound_of(fresh)}
+
+
+def source_sound_of(row: Edition) -> SourceSound | None:
+    """What the source sounds like: its music and effects alone where they are there and lined up, else its
+    recording."""
+    played = Media.objects.filter(production=row.production_id, played=True)
+    bed = played.filter(purpose=Media.Purpose.BED, offset__isnull=False).first()
+    found = bed or played.filter(purpose=Media.Purpose.SOURCE).first()
+    if found is None or not found.facts.get("has_sound"):
+        return None
+    return SourceSound(found.key, float(found.facts["seconds"]), bed is not None, found.offset or 0.0)
 
 
 def voices_from_rows(row: Edition) -> dict[str, Voice]:
@@ -89,7 +108,7 @@ def voices_from_rows(row: Edition) -> dict[str, Voice]:
 
 def cast_from_rows(row: Edition) -> dict[int, EditionCasting]:
     return {casting.speaker_id: EditionCasting(casting.voice, casting.settings, casting.accent_meant,
-                                                moods_of(casting.moods))
+                                                moods_of(casting.moods), casting.by_person)
             for casting in Casting.objects.filter(edition=row)}
 
 
@@ -101,11 +120,12 @@ def rates_from_row(row: Edition) -> dict[int, Rates]:
 @dataclass(frozen=True, slots=True)
 class ScriptRows:
     """What all editions of a production have in common: the names of speakers, the parts, and what is of each line in
-    the script's order (id, part, speaker, kind, in sight, start and end in ms, notes)."""
+    the script's order (id, part, speaker, kind, in sight, start and end in ms, notes); ``tables`` by line."""
 
     names: dict[int, str]
     parts: dict[int, EditionPart]
     lines: Sequence[tuple[Any, ...]]
+    tables: Mapping[int, CoreTable]
 
     @classmethod
     def of(cls, production: int, only: Collection[int] | None = None) -> ScriptRows:
@@ -115,7 +135,9 @@ class ScriptRows:
         return cls(dict(Speaker.objects.filter(production=production).values_list("id", "name")),
                    {part.pk: _part(part) for part in Part.objects.filter(production=production)},
                    list(lines.values_list("id", "part_id", "speaker_id", "kind", "in_sight", "start_ms", "end_ms",
-                                          "notes")))
+                                          "notes")),
+                   {row.line_id: row.core for row in ClipTable.objects.filter(
+                       line__production=production, **({} if only is None else {"line__in": only}))})
 
 
 def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: Mapping[int, int] | None = None,
@@ -125,10 +147,12 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
     wordings = Wording.objects.filter(edition=row)
     castings, timings = LineCasting.objects.filter(edition=row), LineTiming.objects.filter(edition=row)
     directed, guided = LineDirection.objects.filter(edition=row), GuideRead.objects.filter(edition=row)
+    recorded = LineRecording.objects.filter(edition=row)
     if only is not None:
         wordings, castings, timings = (
             wordings.filter(line__in=only), castings.filter(line__in=only), timings.filter(line__in=only))
         directed, guided = directed.filter(line__in=only), guided.filter(line__in=only)
+        recorded = recorded.filter(line__in=only)
     script = script or ScriptRows.of(row.production_id, only)
     names, parts = script.names, script.parts
     said: dict[int, tuple[Any, ...]] = {
@@ -138,6 +162,7 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
     usual, no_guide = OwnTiming(), Guide()
     guides = {one.line_id: one for one in guided}
     directions = {one.line_id: one for one in directed}
+    recordings = {one.line_id: one.core for one in recorded}
     found = []
     for number, (pk, part, speaker, kind, in_sight, start, end, notes) in enumerate(script.lines, 1):
         words, state, revision, chosen = said.get(pk, ("", "empty", 0, ""))
@@ -149,7 +174,8 @@ def lines_from_rows(row: Edition, only: Collection[int] | None = None, numbers: 
             direction.variant if direction else 0, own.get(pk), timed.get(pk, usual),
             carried(direction.core_marks, direction.said, words)[0] if direction else (),
             moods_of(direction.moods) if direction else (),
-            guides[pk].core_for(words) if pk in guides else no_guide))
+            guides[pk].core_for(words) if pk in guides else no_guide, recordings.get(pk),
+            script.tables.get(pk)))
     return found
 
 

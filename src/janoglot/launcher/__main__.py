@@ -1,5 +1,5 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · tidy · rich · shots · bench · trial
-· api · lock."""
+"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · measure-directing · sound · tidy
+· rich · shots · bench · trial · api · lock."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from janoglot.launcher.services import (
 )
 from janoglot.launcher.stack import data_services
 
-_CORE = ("dub", "voices", "measure-voices", "measure-moods", "drafting")
+_CORE = ("dub", "voices", "measure-voices", "measure-moods", "measure-directing", "sound", "drafting")
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -51,6 +51,8 @@ def main(arguments: Sequence[str]) -> int:
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices"),
                         ("measure-moods", "measure every mood on one voice's sound"),
+                        ("measure-directing", "measure whether what is directed of words is heard"),
+                        ("sound", "make a sound from a description"),
                         ("drafting", "list what drafts translations")):
         commands.add_parser(name, help=words)
     tidy = commands.add_parser("tidy", help="say what is kept that nothing needs, and what deleting it would free")

@@ -24,8 +24,10 @@ LANGUAGES = (
     "hunspell-it", "hunspell-pt-br", "hunspell-pt-pt", "hunspell-nl", "hunspell-hi", "hunspell-ar",
 )
 """What drafts and what spells."""
-MEDIA = ("ffmpeg",)
-TESTS = ("chromium", "festival", "festvox-kallpc16k")
+PRINT = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0", "fonts-noto-core", "fonts-droid-fallback")
+"""What sets pages, and letters of all scripts to set them in."""
+MEDIA = ("ffmpeg", *PRINT)
+TESTS = ("chromium", "festival", "festvox-kallpc16k", "epubcheck")
 _PIP = (str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check")
 _STYLES = "kokoro-js@1.2.1"
 _STYLES_CHECKSUM = "oq0HZJWis3t8lERkMJh84WLU86dpYD0EuBPtqYnLlQzyFP1OkyBRDcweAqCfhNOpltyN9j/azp1H6uuC47gShw=="
@@ -85,6 +87,9 @@ def environment(tests: bool) -> None:
     for lock in locks:
         command += ["-r", str(lock)]
     _run(command)
+    # What finds beats is compiled where it is first used: a minute now, and not when somebody waits for it.
+    _run([str(PYTHON), "-c", "import librosa, numpy; librosa.beat.beat_track(y=numpy.zeros(22050), sr=22050)"],
+         check=False)
     # A fuller set-up covers the smaller one.
     covered = {_digest([HOME / "requirements" / "base.txt"], sys.version), stamp}
     place.write_text("\n".join(sorted(covered)))

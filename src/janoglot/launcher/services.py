@@ -265,8 +265,7 @@ def web_server(var: Path, ports: Ports, environment: Mapping[str, str]) -> Servi
         # Its control socket would have one path for all of this user's; none of ours is spoken to through it.
         "--timeout", "120", "--graceful-timeout", "5", "--no-control-socket",
     ], lambda: _answers(ports.web), var / "log" / "web.log",
-        # Somebody types and waits for how long it will be: that is worth a second thread.
-        {**environment, "JANOGLOT_RICH_THREADS": "2"})
+        environment)
 
 
 def _answers(port: int) -> bool:

@@ -25,7 +25,12 @@ from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
 from janoglot.core.media.source import LARGEST, look_at
 from janoglot.core.speech.peaks import kept_peaks
-from janoglot.media.actions.source_media import bring_source_media, play_source_media, take_out_source_media
+from janoglot.media.actions.source_media import (
+    bring_source_media,
+    line_up_bed,
+    play_source_media,
+    take_out_source_media,
+)
 from janoglot.media.tasks import MEDIA_STATES, begin_copies, copies_progress
 from janoglot.productions.keeping import require_room
 from janoglot.productions.models import Media
@@ -40,10 +45,14 @@ _FILES = {"sound.flac": ("sound", "audio/flac"), "picture.mp4": ("picture", "vid
 
 class MediaUploadSerializer(serializers.Serializer[Data]):
     file = serializers.FileField()
+    purpose = serializers.ChoiceField(Media.Purpose.choices, required=False,
+                                      help_text="“bed”: its music and effects without voices.")
 
 
 class MediaChangeSerializer(serializers.Serializer[Data]):
-    played = serializers.BooleanField(help_text="True: this one is played, and no other.")
+    played = serializers.BooleanField(required=False, help_text="True: this one is played, and no other.")
+    offset = serializers.FloatField(required=False, min_value=-86_400, max_value=86_400,
+                                    help_text="Of a bed: seconds that it is later than the source.")
 
 
 class MediaSerializer(serializers.Serializer[Data]):
@@ -59,6 +68,8 @@ class MediaSerializer(serializers.Serializer[Data]):
     has_sound = serializers.BooleanField()
     has_picture = serializers.BooleanField()
     fps = serializers.FloatField(allow_null=True)
+    offset = serializers.FloatField(allow_null=True, help_text="Of a bed: seconds that it is later than the source.")
+    sure = serializers.FloatField(help_text="… and how sure that is, 0 to 1.")
 
 
 class MediaPeaksSerializer(serializers.Serializer[Data]):
@@ -69,7 +80,8 @@ def media_data(row: Media) -> Data:
     told = copies_progress(row)
     return {"id": row.pk, "purpose": row.purpose, "played": row.played, "state": told.state, "share": told.share,
             "fault": told.fault, "name": row.name, "size": row.size, "seconds": row.facts["seconds"],
-            "has_sound": row.facts["has_sound"], "has_picture": row.facts["has_picture"], "fps": row.facts["fps"]}
+            "has_sound": row.facts["has_sound"], "has_picture": row.facts["has_picture"], "fps": row.facts["fps"],
+            "offset": row.offset, "sure": row.sure}
 
 
 def _row(request: Request, production_id: int, media_id: int, change: bool = False) -> Media:
@@ -113,7 +125,11 @@ class MediaView(APIView):
             key = f"{digest.hexdigest()[:40]}{ending}"
             if not store().has(key):
                 store().write(key, lambda place: _linked(Path(half.name), place))
-        row = bring_source_media(request.user, production, key, file.name or "recording", size, facts)
+        purpose = request.data.get("purpose") if isinstance(request.data, dict) else None
+        if purpose is not None and purpose not in Media.Purpose.values:
+            raise BadInput("A recording is the source, or its bed.")
+        row = bring_source_media(request.user, production, key, file.name or "recording", size, facts,
+                                 str(purpose or Media.Purpose.SOURCE))
         begin_copies(row, request.user)
         return Response(media_data(row), status=status.HTTP_202_ACCEPTED)
 
@@ -139,7 +155,11 @@ class OneMediaView(APIView):
         row = _row(request, production_id, media_id, change=True)
         sent = MediaChangeSerializer(data=request.data)
         sent.is_valid(raise_exception=True)
-        if not sent.validated_data["played"]:
+        if "offset" in sent.validated_data and row.purpose == Media.Purpose.BED:
+            line_up_bed(request.user, row, sent.validated_data["offset"], 1.0)
+            row.refresh_from_db()
+            return Response(media_data(row))
+        if not sent.validated_data.get("played"):
             raise BadInput("Say which other recording is to be played.")
         play_source_media(request.user, row)
         return Response(media_data(row))

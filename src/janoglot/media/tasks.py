@@ -6,14 +6,22 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+import numpy as np
+import soundfile
+
 from janoglot.core.errors import JanoglotError
 from janoglot.core.media.source import MediaFault, picture_copy, sound_copy
+from janoglot.core.mix.lining_up import later_by
+from janoglot.core.mix.sides import Floats32
 from janoglot.core.speech.peaks import kept_peaks, peaks_key
+from janoglot.media.actions.source_media import line_up_bed
 from janoglot.productions.jobs import JobKind, Piece, register, running, start
 from janoglot.productions.models import Job, Media
 from janoglot.server.storage import media as store
 from janoglot.server.work import BULK
 
+_LINED_UP = 20 * 60
+"""Seconds."""
 MEDIA_STATES = [(state, state) for state in ("absent", "making", "ready", "failed")]
 
 
@@ -60,11 +68,32 @@ def copy_media(piece: Piece) -> None:
                 kept.write(key, make)
             if what == "sound":
                 kept_peaks(key, kept)
+        for one in Media.objects.filter(key=row.key):
+            _line_up(one, piece.job.user or one.production.created_by)
     except JanoglotError:
         raise
     except (OSError, RuntimeError, ValueError) as error:
         # The sound library's errors are RuntimeErrors.
         raise MediaFault("The recording cannot be read: {why}", why=str(error)[:160]) from error
+
+
+def _line_up(row: Media, user: Any) -> None:
+    """Find how much later a bed is than the source's recording, where both are there."""
+    of_production = Media.objects.filter(production=row.production_id, played=True)
+    source = of_production.filter(purpose=Media.Purpose.SOURCE).first()
+    if source is None or "sound" not in source.copies or not store().has(source.copies["sound"]):
+        return
+    for bed in of_production.filter(purpose=Media.Purpose.BED):
+        if "sound" in bed.copies and store().has(bed.copies["sound"]):
+            offset, sure = later_by(_begins(bed.copies["sound"]), _begins(source.copies["sound"]))
+            if bed.offset is None or abs(bed.offset - offset) > 1e-4:
+                line_up_bed(user, bed, round(offset, 5), round(sure, 3))
+
+
+def _begins(key: str) -> Floats32:
+    """As much of a recording as it takes to line it up with another."""
+    with soundfile.SoundFile(store().path(key)) as file:
+        return np.asarray(file.read(_LINED_UP * file.samplerate, dtype="float32"))
 
 
 COPYING = register(JobKind("copy", copy_media))

@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 from janoglot.core.deliver.names import file_name
 from janoglot.editions.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
+from janoglot.mix.block_files import MixFile, block_mix
 from janoglot.mix.making import MIX_STATES, mix_progress
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition
@@ -31,6 +32,15 @@ class MixReportSerializer(serializers.Serializer[Data]):
     true_peak_db = serializers.FloatField()
     limited_db = serializers.FloatField()
     short_term = serializers.ListField(child=serializers.FloatField(), help_text="LUFS over 3 s, each second.")
+    range_lu = serializers.FloatField(help_text="Loudness range (EBU Tech 3342).")
+    most_short_term = serializers.FloatField()
+    most_momentary = serializers.FloatField()
+    voices = serializers.FloatField(help_text="LUFS of what is said alone.")
+    layers = serializers.DictField(child=serializers.FloatField(), help_text="LUFS of each layer and speaker, by name.")
+    unclear = serializers.DictField(
+        child=serializers.FloatField(), help_text="By a line's id: how many LU it is over what lies under it, too few."
+    )
+    channels = serializers.IntegerField()
 
 
 class MixSerializer(serializers.Serializer[Data]):
@@ -87,4 +97,5 @@ class MixSoundView(APIView):
         mix = _mix(request, production_id, language, recipe)
         if not mix.report or not mixes().has(mix.key):
             raise Http404
-        return serve(request._request, mixes(), mix.key, f"{file_name(language)}.wav")
+        file = MixFile(block_mix(mix, mixes()), mixes())
+        return serve(request._request, file, mix.key, f"{file_name(language)}.wav")

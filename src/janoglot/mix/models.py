@@ -9,7 +9,8 @@ from janoglot.productions.models import Edition
 
 class Mix(models.Model):
     """A mix that was asked for; how far it is, its job tells. ``report`` holds what was measured of the track itself,
-    once it is made: seconds, lufs, true_peak_db, short_term; and how many of its lines are heard as ``sketches``."""
+    once it is made, by the names of :class:`janoglot.core.mix.blocks.MixReport`; its ``channels``; and how many of its
+    lines are heard as ``sketches``."""
 
     edition = models.ForeignKey(Edition, models.CASCADE, related_name="mixes")
     recipe = models.CharField(max_length=40)
@@ -22,7 +23,8 @@ class Mix(models.Model):
 
     @property
     def key(self) -> str:
-        return f"{self.recipe}.wav"
+        """Of what it is of, block by block, in the store of mixes."""
+        return f"{self.recipe}.mix"
 
     @property
     def plan_key(self) -> str:

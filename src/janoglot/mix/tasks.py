@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import json
 from dataclasses import asdict
+from pathlib import Path
 
 from janoglot.core.edition.plan import MixPlan
+from janoglot.core.edition.sound_world import mix_of_plan
 from janoglot.core.errors import NothingToMix
-from janoglot.core.mix.programme import Clip, MixReport, mix_to_file
+from janoglot.core.mix.blocks import KeptBlocks
+from janoglot.mix.library import sound_library
 from janoglot.mix.models import Mix
 from janoglot.productions.jobs import JobKind, Piece, register
 from janoglot.server.storage import mixes, takes
 
-_FITTING = 0.6
-"""The share of the work, at the first mix, that bringing takes to their lengths is."""
 SOON_DONE = 900.0
 """Seconds of a programme. A longer one takes so long to mix that listening would wait for it."""
 
@@ -25,23 +26,23 @@ def make_mix(piece: Piece) -> None:
         return
     try:
         plan = MixPlan.read(mixes().path(mix.plan_key))
-        clips = _clips(plan, piece.tell)
-        reports: list[MixReport] = []
-        mixes().write(mix.key, lambda place: reports.append(mix_to_file(
-            clips, plan.seconds, place, plan.target,
-            lambda share: piece.tell(_FITTING + (1 - _FITTING) * share))))
-        report = reports[0]
+        library = sound_library(make_beds=True)
+        made, blocks, count = mix_of_plan(
+            plan, takes(), library, lambda channels: KeptBlocks(mixes(), channels), piece.tell
+        )
+        if not all(blocks.has(key) for key in made.blocks):
+            # Gone while it was put together, with a mix that nobody needed any more.
+            made, blocks, count = mix_of_plan(plan, takes(), library, lambda channels: KeptBlocks(mixes(), channels))
+        told = json.dumps(made.as_json())
+        mixes().write(mix.key, lambda place: _write(place, told))
     except (OSError, KeyError, TypeError, ValueError) as error:
         raise NothingToMix("What this mix is made of is not kept any more: have it made again.") from error
-    Mix.objects.filter(pk=mix.pk).update(report={**asdict(report), "sketches": plan.sketches})
+    Mix.objects.filter(pk=mix.pk).update(report={**asdict(made.report), "channels": made.channels, "blocks_made": count,
+                                                 "blocks": len(made.blocks), "sketches": plan.sketches})
 
 
-def _clips(plan: MixPlan, tell: Callable[[float], None]) -> list[Clip]:
-    clips = []
-    for number, line in enumerate(plan.lines, 1):
-        clips.append(line.clip(takes()))
-        tell(_FITTING * number / len(plan.lines))
-    return clips
+def _write(place: Path, told: str) -> None:
+    place.write_text(told)
 
 
 MIXING = register(JobKind("mix", make_mix))

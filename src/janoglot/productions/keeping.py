@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -17,21 +18,27 @@ from janoglot.core.store import Kept, Store
 from janoglot.productions.belonging import belongings
 from janoglot.productions.models import (
     ActionRecord,
+    LibrarySound,
+    LineRecording,
     Media,
     Membership,
     Production,
     Role,
     Sound,
     Take,
+    WaitingRecording,
     original_stem,
 )
 from janoglot.server.object_store import ObjectStore
-from janoglot.server.storage import STORES, handed, media, store_named, takes
+from janoglot.server.storage import STORES, handed, media, mixes, store_named, takes
 
 _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""
 _TAKEN_AWAY = 7 * 24 * 3600.0
 """Seconds. What was made to be handed over is made again in no time."""
+STAYING = (".orders", ".remark.flac")
+"""Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, and spoken
+remarks."""
 _SOUNDS = (".wav", ".flac")
 
 
@@ -94,6 +101,10 @@ def require_room(production: Production, size: int) -> None:
     # Rows of an older version say no size.
     sizes = {key: said or _size(key)
              for key, said in Media.objects.filter(production__in=own).values_list("key", "size")}
+    # A person's own takes count as well, each once.
+    for model in (WaitingRecording, LineRecording):
+        for key in model.objects.filter(edition__production__in=own).values_list("key", flat=True).distinct():
+            sizes.setdefault(key, _size(key))
     held = sum(sizes.values())
     if held + size > settings.MEDIA_QUOTA:
         raise NoRoom("Your recordings hold {held:.1f} of {most:.1f} GB; this one has {size:.1f}. Take one out first.",
@@ -131,6 +142,7 @@ def unneeded() -> Iterator[tuple[str, Kept]]:
     for table in belongings():
         for name in table.media:
             needed |= {original_stem(key) for key in table.rows().values_list(name, flat=True)}
+    needed |= {original_stem(key) for key in LibrarySound.objects.values_list("key", flat=True)}
     yield from (("media", kept) for kept in media().all() if original_stem(kept.key) not in needed)
     sounds = set(Take.objects.values_list("hash", flat=True))
     sounds |= {key.rpartition(".")[0] for key in Sound.objects.values_list("key", flat=True)}
@@ -138,7 +150,24 @@ def unneeded() -> Iterator[tuple[str, Kept]]:
     yield from (("takes", kept) for kept in takes().all()
                 if kept.key.rpartition(".")[2] in sounding and kept.key.rpartition(".")[0] not in sounds
                 and time.time() - kept.at > timedelta(days=settings.KEPT_DAYS).total_seconds())
-    yield from (("handed", kept) for kept in handed().all() if time.time() - kept.at > _TAKEN_AWAY)
+    yield from (("mixes", kept) for kept in _old_blocks())
+    yield from (("handed", kept) for kept in handed().all()
+                if time.time() - kept.at > _TAKEN_AWAY and not kept.key.endswith(STAYING))
+
+
+def _old_blocks() -> Iterator[Kept]:
+    """Blocks that no mix is of any more, and what was measured of some a good while ago."""
+    there = list(mixes().all())
+    needed: set[str] = set()
+    for kept in there:
+        if kept.key.endswith(".mix"):
+            needed |= set(json.loads(mixes().path(kept.key).read_text())["blocks"])
+    for kept in there:
+        stem, _, ending = kept.key.rpartition(".")
+        age = time.time() - kept.at
+        if (ending == "f32" and stem not in needed and age > _GRACE) or (
+                ending in ("facts", "flac") and age > timedelta(days=settings.KEPT_DAYS).total_seconds()):
+            yield kept
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,13 +7,16 @@ from dataclasses import asdict
 from typing import Any
 
 from janoglot.core.edition.from_script import checked_edition, lexicon_of, part_directions_of
+from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
 from janoglot.core.speech.catalogue import kept_voice
 from janoglot.core.speech.mood_words import in_words
+from janoglot.core.speech.templates import table_as_json, table_of
 from janoglot.core.speech.voices import Voice
 from janoglot.productions.belonging import belongings
 from janoglot.productions.models import (
     Casting,
+    ClipTable,
     Edition,
     KeptVoice,
     LexiconEntry,
@@ -21,11 +24,13 @@ from janoglot.productions.models import (
     Part,
     PartDirection,
     Production,
+    SoundWorld,
     Speaker,
     Wording,
     kept_among,
     lexicon_for,
 )
+from janoglot.productions.sound_names import with_ids, with_names
 
 
 def production_script(production: Production, whole: bool = True) -> Script:
@@ -37,6 +42,8 @@ def production_script(production: Production, whole: bool = True) -> Script:
     for line, edition, text in Wording.objects.filter(edition__in=editions).values_list("line", "edition", "text"):
         wordings.setdefault(line, {})[editions[edition].language] = text
     own = _own(production, editions) if whole else {}
+    tables = {row.line_id: table_as_json(row.core)
+              for row in ClipTable.objects.filter(line__production=production)} if whole else {}
     for row in Line.objects.filter(production=production).prefetch_related("speaker", "part"):
         texts = wordings.get(row.pk, {})
         slot = row.slot or (None, None)
@@ -45,10 +52,12 @@ def production_script(production: Production, whole: bool = True) -> Script:
             row.part.name if row.part else "", None,
             {tag: text for tag, text in texts.items() if text and tag != production.source_language},
             row.kind == Line.Kind.ON_SCREEN, row.in_sight, own.get(row.pk, {}),
-            _delivery(own.get(row.pk, {}).get(production.source_language, {}))))
+            _delivery(own.get(row.pk, {}).get(production.source_language, {})), tables.get(row.pk)))
     if whole:
         script.target, script.fps = production.target_lufs, production.fps
         script.parts = _parts(production)
+        world = SoundWorld.objects.filter(production=production).first()
+        script.sounds = with_names(world.plan, production) if world else {}
         script.editions = {edition.language: _edition(edition) for edition in editions.values()}
         script.voices = {voice: one.as_json() for voice, one in kept_among(
             {str(row["voice"]) for row in _castings(script) if row.get("voice")}).items()}
@@ -165,3 +174,9 @@ def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers
                     made.line, made.edition = row, editions[tag]
                     rows.append(made)
         one.model._default_manager.bulk_create(rows, batch_size=500)
+    tables = [(row, table_of(line.clips)) for line, row in zip(script.lines, lines, strict=True)]
+    if script.sounds:
+        production = next(iter(editions.values())).production
+        SoundWorld.objects.create(production=production, **SoundWorld.columns(
+            sound_plan_of(with_ids(script.sounds, production))))
+    ClipTable.objects.bulk_create([ClipTable.of(row, table) for row, table in tables if table is not None])

@@ -36,4 +36,4 @@ class BoundedBodies:
     def _most(request: HttpRequest) -> int:
         if not request.user.is_authenticated:
             return _FROM_STRANGERS
-        return (LARGEST_MEDIA if request.path.endswith("/media/") else LARGEST_PACKAGE) + _FORM
+        return (LARGEST_MEDIA if request.path.endswith(("/media/", "/recordings/")) else LARGEST_PACKAGE) + _FORM

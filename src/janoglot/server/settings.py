@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "janoglot.direct",
     "janoglot.timing",
     "janoglot.mix",
+    "janoglot.review",
     "janoglot.deliver",
     "janoglot.demo",
 ]
@@ -138,7 +139,8 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["janoglot.server.parsing.BoundedJSONParser", "rest_framework.parsers.MultiPartParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "janoglot.server.faults.answer",
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    "DEFAULT_THROTTLE_RATES": {
+        "sign-in": "20/min", "review": "1200/min", "review-miss": "30/min", "review-passphrase": "10/min"},
     # How many proxies of ours stand before this: what anybody else wrote into X-Forwarded-For counts for nothing.
     "NUM_PROXIES": int(os.environ.get("JANOGLOT_PROXIES", "1" if PUBLIC_HOSTS else "0")),
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
@@ -162,7 +164,18 @@ SPECTACULAR_SETTINGS = {
         "DialKindEnum": "janoglot.direct.moods_api.DIAL_CHOICES",
         "VoicingKindEnum": "janoglot.direct.api.VOICING_KINDS",
         "LineKindEnum": "janoglot.productions.models.Line.Kind",
+        "LayerKindEnum": "janoglot.mix.sounds_api.LAYER_CHOICES",
+        "SoundUseEnum": "janoglot.mix.library_api.SOUND_USES",
+        "EdgeEnum": "janoglot.mix.sounds_api.EDGES",
         "QualityEnum": "janoglot.productions.models.QUALITIES",
+        "ItemKindEnum": "janoglot.deliver.packages_api.ITEM_KINDS",
+        "OpenPointCodeEnum": "janoglot.deliver.packages_api.POINT_CODES",
+        "ItemStateEnum": "janoglot.deliver.packages_api.ITEM_STATES",
+        "ParcelStateEnum": "janoglot.deliver.packing.PARCEL_STATES",
+        "MediaPurposeEnum": "janoglot.productions.models.Media.Purpose",
+        "LinkPurposeEnum": "janoglot.review.links_api.PURPOSES",
+        "RemarkKindEnum": "janoglot.review.links_api.REMARK_KINDS",
+        "RemarkStateEnum": "janoglot.review.links_api.REMARK_STATES",
     },
 }
 

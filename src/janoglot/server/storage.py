@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from functools import lru_cache
-from typing import Any
+from typing import Any, Protocol
 from urllib.parse import quote
 
 from django.conf import settings
@@ -63,7 +64,15 @@ def handed() -> Store:
     return store_named("handed")
 
 
-def serve(request: HttpRequest, store: Store, key: str, name: str, kind: str = "audio/wav",
+class Served(Protocol):
+    """What a file is served from: a store, or what puts one together."""
+
+    def size(self, key: str) -> int: ...
+
+    def blocks(self, key: str, first: int, last: int) -> Iterator[bytes]: ...
+
+
+def serve(request: HttpRequest, store: Served, key: str, name: str, kind: str = "audio/wav",
           download: bool = False) -> HttpResponseBase:
     """A file of a store with support for one range (RFC 9110, 14.2), so that a player can seek in it.
 
@@ -94,7 +103,7 @@ def serve(request: HttpRequest, store: Store, key: str, name: str, kind: str = "
     return response
 
 
-def _served(request: HttpRequest, store: Store, key: str, size: int, tag: str, kind: str) -> HttpResponseBase:
+def _served(request: HttpRequest, store: Served, key: str, size: int, tag: str, kind: str) -> HttpResponseBase:
     asked = request.headers.get("Range", "")
     match = _RANGE.match(asked.strip()) if asked and request.headers.get("If-Range") in (None, tag) else None
     if match and (match[1] or match[2]):

@@ -20,6 +20,7 @@ urlpatterns = [
     path("api/", include("janoglot.direct.urls")),
     path("api/", include("janoglot.timing.urls")),
     path("api/", include("janoglot.mix.urls")),
+    path("api/", include("janoglot.review.urls")),
     path("api/", include("janoglot.deliver.urls")),
     re_path(r"^(?!api/|static/|assets/).*$", front_end),
 ]

@@ -59,7 +59,8 @@ export function MainAction({ production }: { production: Production }) {
     );
   }
   const counts = edition.edition.counts;
-  const waiting = counts.unvoiced + counts.out_of_date;
+  // What a person is to record no voice says.
+  const waiting = counts.unvoiced + counts.out_of_date - counts.unrecorded;
   const speakers = new Set(edition.lines.filter((line) => line.state === "uncast").map((line) => line.speaker)).size;
   const id = production.id;
   const begin = (kind: "take" | "finish") =>
@@ -81,6 +82,9 @@ export function MainAction({ production }: { production: Production }) {
     label = t("main.voice", { count: waiting });
     work = () =>
       begin("take");
+  } else if (counts.unrecorded > 0) {
+    label = t("main.record", { count: counts.unrecorded });
+    work = () => place.go({ stage: "direct", line: edition.lines.find((line) => line.by_person && line.state !== "current" && line.words.trim())?.id ?? null });
   } else if (finishing && mixReady?.state !== "ready") {
     // The rich voices come behind: what is there can be heard whole meanwhile.
     label = mixReady?.state === "making" ? t("main.mixing", { percent: Math.round(mixReady.share * 100) }) : t("main.sketchMix");

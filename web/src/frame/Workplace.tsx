@@ -5,7 +5,7 @@ import { Navigate } from "react-router";
 
 import type { StageProps } from "../shared/stage";
 import { Fault, type EditionLines, type Production } from "../shared/api/client";
-import { startVoicing, useChange, useEdition, useProduction } from "../shared/api/queries";
+import { startVoicing, useCurrentMix, useChange, useEdition, useProduction } from "../shared/api/queries";
 import { useKeys, useLetGo, usePanelKeys } from "../shared/useKeys";
 import { Button, Empty, IconButton, Sheet } from "../shared/ui/controls";
 import { AdaptStage } from "../stages/adapt/AdaptStage";
@@ -20,8 +20,10 @@ import { Finishing } from "./MainAction";
 import { useNotices } from "../shared/notices";
 import { keepPlace, lineInAddress, STAGES, usePlace, type Stage } from "../shared/place";
 import { PictureButton, PictureWindow } from "./PictureWindow";
+import { RemarksBar } from "./RemarksBar";
 import { ProductionSettings } from "./ProductionSettings";
 import { usePlayer } from "../shared/player";
+import { openAt, useRemarks } from "../shared/remarks";
 import { ThemeButton, TopBar } from "./TopBar";
 import { Transport } from "./Transport";
 
@@ -58,7 +60,7 @@ export function Workplace() {
   return <Opened production={production.data} />;
 }
 
-function openPoints(stage: Stage, production: Production, edition: EditionLines | undefined): number {
+function openPoints(stage: Stage, production: Production, edition: EditionLines | undefined, unclear: readonly number[]): number {
   if (!edition) return 0;
   const counts = edition.edition.counts;
   if (stage === "cast") {
@@ -68,11 +70,13 @@ function openPoints(stage: Stage, production: Production, edition: EditionLines 
   if (stage === "script") return production.editions.find((one) => one.is_source)?.counts.empty ?? 0;
   if (stage === "adapt") return edition.edition.is_source ? 0 : counts.empty;
   if (stage === "time") return counts.over;
+  if (stage === "mix") return unclear.length;
   if (stage === "deliver") return counts.unvoiced + counts.out_of_date + counts.sketch;
   return 0;
 }
 
-function firstOpen(stage: Stage, edition: EditionLines, source: EditionLines | undefined): number | undefined {
+function firstOpen(stage: Stage, edition: EditionLines, source: EditionLines | undefined, unclear: readonly number[]): number | undefined {
+  if (stage === "mix") return unclear[0];
   const lines = stage === "script" ? (source?.lines ?? []) : edition.lines;
   return lines.find((line) => {
     if (stage === "cast") return line.state === "uncast" || line.wrong_language;
@@ -93,6 +97,11 @@ function Opened({ production }: { production: Production }) {
   const wait = place.stage === "script" && !script;
   const source = useEdition(production.id, wait ? undefined : production.source_language);
   const edition = useEdition(production.id, wait ? undefined : place.language);
+  const mix = useCurrentMix(production.id, place.language, edition.data?.mix_recipe);
+  // Lines that what lies under them hides, in the script's order.
+  const hidden = mix?.state === "ready" ? (mix.report?.unclear ?? {}) : {};
+  const unclear = (edition.data?.lines ?? []).filter((line) => hidden[String(line.id)] !== undefined).map((line) => line.id);
+  const remarks = useRemarks(production.id);
   const actions = useScriptActions(production.id);
   const undoable = script ? script.undo : production.undo;
   const redoable = script ? script.redo : production.redo;
@@ -139,7 +148,8 @@ function Opened({ production }: { production: Production }) {
       <TopBar production={production} />
       <nav aria-label={t("frame.stages")} className="h-10 shrink-0 flex items-stretch gap-1 px-3 bg-paper border-b border-rule">
         {STAGES.map((stage) => {
-          const open = openPoints(stage, production, edition.data);
+          const said = openAt(remarks, stage, place.language);
+          const open = openPoints(stage, production, edition.data, unclear) + said.length;
           const current = stage === place.stage;
           return (
             <span key={stage} className={`flex items-center gap-1 px-2 border-b-2 ${current ? "border-tide" : "border-transparent"}`}>
@@ -157,7 +167,7 @@ function Opened({ production }: { production: Production }) {
                   aria-label={t("frame.open", { stage: t(`stage.${stage}`), count: open })}
                   className="min-w-5 h-5 px-1 rounded-sm bg-lamp-wash text-2xs font-semibold hover:bg-lamp hover:text-lamp-ink"
                   onClick={() => {
-                    const first = edition.data && firstOpen(stage, edition.data, source.data);
+                    const first = (edition.data && firstOpen(stage, edition.data, source.data, unclear)) ?? said.find((one) => one.line !== null)?.line ?? undefined;
                     place.go({ stage, ...(first === undefined ? {} : { line: first }) });
                   }}
                 >
@@ -189,6 +199,7 @@ function Opened({ production }: { production: Production }) {
           <ThemeButton />
         </span>
       </nav>
+      <RemarksBar key={place.stage} production={production} remarks={remarks} />
       <main id="work" className="grow min-h-0 flex">
         {!View ? (
           <ScriptStage key={production.id} production={production} source={source.data} />

@@ -6,7 +6,7 @@ import { lineAt, spokenWords, wordAt } from "./lines";
 function line(id: number, start: number, seconds: number, more: Partial<Line> = {}): Line {
   return {
     id, number: id, part: null, speaker: 1, notes: "", slot: null, words: "Mind the step", revision: 1,
-    state: "current", quality: "finish", voice: "curlew", wrong_language: false, own: null, directed: null, natural: seconds, start, seconds, rate: 1, over: 0,
+    state: "current", quality: "finish", voice: "curlew", wrong_language: false, by_person: false, own: null, directed: null, natural: seconds, start, seconds, rate: 1, over: 0,
     late: 0, into_silence: 0, collides: 0, harm: 0, flags: [], in_sight: null, timing: {}, marks: [], ...more,
   };
 }

@@ -24,6 +24,8 @@ interface PlayerState {
   /** Of all that plays, the one language that is heard; null: all. */
   alone: string | null;
   fault: string | null;
+  /** Whether it plays layer by layer. */
+  layers: boolean;
   setSpeed: (speed: number) => void;
   setListening: (listening: Listening) => void;
   setBesides: (besides: readonly string[]) => void;
@@ -38,6 +40,25 @@ interface PlayerState {
   play: (production: number, language: string, recipe: string, from: number | null, under?: readonly Under[]) => Promise<void>;
   /** Play a recording that is there already. */
   playFile: (production: number, language: string, address: string, from: number | null) => Promise<void>;
+}
+
+/** What plays an edition's mix layer by layer, where its levels can be moved; null everywhere else. */
+export interface Layered {
+  production: number;
+  language: string;
+  /** Begins at so many seconds; resolves once it sounds. */
+  play: (from: number) => Promise<void>;
+  stop: () => void;
+}
+let layered: Layered | null = null;
+
+/** From now on the mix of this edition is played layer by layer; null: as a finished track again. */
+export function setLayered(next: Layered | null): void {
+  if (layered && layered !== next && usePlayer.getState().layers) {
+    layered.stop();
+    usePlayer.setState({ playing: false, layers: false, loaded: null });
+  }
+  layered = next;
 }
 
 const audio = typeof Audio === "undefined" ? null : new Audio();
@@ -57,6 +78,7 @@ export const usePlayer = create<PlayerState>((set, get) => ({
   besides: [],
   alone: null,
   fault: null,
+  layers: false,
   setSpeed: (speed) => {
     if (audio) audio.playbackRate = speed;
     set({ speed });
@@ -69,15 +91,19 @@ export const usePlayer = create<PlayerState>((set, get) => ({
   },
   clearFault: () => set({ fault: null }),
   seek: (time) => {
-    if (audio && get().loaded) audio.currentTime = time;
     set({ time });
+    if (get().layers) {
+      if (get().playing && layered) void layered.play(time);
+    } else if (audio && get().loaded) audio.currentTime = time;
   },
   pause: () => {
     audio?.pause();
+    if (get().layers) layered?.stop();
     set({ playing: false, preparing: null });
   },
   playFile: async (production, language, address, from) => {
     if (!audio) return;
+    leaveLayers();
     try {
       const { loaded } = get();
       if (loaded?.recipe !== address || loaded.language !== language) {
@@ -98,6 +124,22 @@ export const usePlayer = create<PlayerState>((set, get) => ({
   play: async (production, language, recipe, from, under = []) => {
     if (!audio) return;
     const { loaded } = get();
+    if (layered?.production === production && layered.language === language && !under.length && get().speed === 1 && get().alone === null) {
+      audio.pause();
+      setBeneath([]);
+      const begin = from ?? (get().layers ? get().time : 0);
+      set({ preparing: 0, fault: null, layers: true, time: begin, loaded: { production, language, recipe } });
+      try {
+        await layered.play(begin);
+        // Stopped meanwhile: it does not sound.
+        if (get().preparing !== null) set({ playing: true, preparing: null });
+        else layered.stop();
+      } catch (error) {
+        set({ playing: false, preparing: null, fault: error instanceof Error ? error.message || "unreachable" : "error" });
+      }
+      return;
+    }
+    leaveLayers();
     try {
       const beneath: Beneath[] = [];
       for (const [index, one] of under.entries()) {
@@ -131,6 +173,13 @@ export const usePlayer = create<PlayerState>((set, get) => ({
     }
   },
 }));
+
+/** What plays layer by layer falls silent, and nothing is loaded: a finished track plays next. */
+function leaveLayers(): void {
+  if (!usePlayer.getState().layers) return;
+  layered?.stop();
+  usePlayer.setState({ layers: false, loaded: null });
+}
 
 /** The mix of an edition as it stands, waited for; null where `goesOn` says that nobody waits any more. */
 async function madeMix(production: number, language: string, goesOn: () => boolean, tell: (share: number) => void): Promise<Mix | null> {

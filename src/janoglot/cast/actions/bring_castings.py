@@ -83,5 +83,6 @@ def rows_of(production: Production) -> list[SheetRow]:
     """Another production's castings as the rows of a sheet."""
     castings = Casting.objects.filter(edition__production=production).select_related("speaker", "edition")
     return [SheetRow(number, c.speaker.name, c.edition.language, c.voice,
-                     {**{name: getattr(c, name) for name in SETTINGS}, "accent_meant": c.accent_meant, "note": c.note})
+                     {**{name: getattr(c, name) for name in SETTINGS}, "accent_meant": c.accent_meant,
+                      "by_person": c.by_person, "note": c.note})
             for number, c in enumerate(castings, 1)]

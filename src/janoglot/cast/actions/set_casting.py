@@ -14,7 +14,8 @@ from janoglot.productions.voices import offered_voice
 
 
 def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[str, Any]) -> Casting | None:
-    """``changes``: any of voice (an id, or "" to take the voice away), the settings, moods, accent_meant, note.
+    """``changes``: any of voice (an id, or "" to take the voice away), the settings, moods, accent_meant,
+    by_person, note.
 
     Another voice starts with no settings marked as meant. Raises UnknownVoice, and BadInput for settings
     without a voice.
@@ -28,7 +29,8 @@ def set_casting(user: Anyone, edition: Edition, speaker: Speaker, changes: dict[
     with action(user, edition.production, "set_casting") as record:
         casting = Casting.objects.select_for_update().filter(edition=edition, speaker=speaker).first()
         record.summary = f"{speaker.name}, {edition.language}: {changes.get('voice', 'settings')}"
-        single = {"note": "note", "accent_meant": "accent", "moods": "moods"}.get(next(iter(changes), ""), "")
+        single = {"note": "note", "accent_meant": "accent", "moods": "moods",
+                  "by_person": "person"}.get(next(iter(changes), ""), "")
         what = "voice" if changes.get("voice") else "away" if "voice" in changes else \
             single if single and len(changes) == 1 else "settings"
         record.details = {"speaker": speaker.name, "language": edition.language, "what": what}

@@ -1,6 +1,6 @@
 """Programme loudness and true peak, measured as a stream so that length costs no memory.
 
-Source: ITU-R BS.1770-4 (K-weighting, gating, Annex 2 for the true peak); EBU Tech 3341 for the checks.
+Source: ITU-R BS.1770-5 (K-weighting, gating, Annex 2 for the true peak); EBU Tech 3341 and 3342 for the checks.
 The weighting filters are the standard's, derived for any sample rate from their analogue prototypes.
 """
 
@@ -152,34 +152,63 @@ class LoudnessMeter:
             for tail in self._tails))
         return 20 * math.log10(peak) if peak > 1e-6 else SILENCE
 
-    def _windows(self, steps: int) -> npt.NDArray[np.float64]:
-        energy = np.concatenate(self._steps) if self._steps else np.zeros(0)
-        if len(energy) < steps:
-            return np.zeros(0)
-        summed = np.concatenate([[0.0], np.cumsum(energy)])
-        return np.asarray((summed[steps:] - summed[:-steps]) / steps)
+    @property
+    def energies(self) -> npt.NDArray[np.float64]:
+        """K-weighted energy of each 100 ms that is full, of all channels together."""
+        return np.concatenate(self._steps) if self._steps else np.zeros(0)
 
     @property
     def integrated(self) -> float:
         """Gated loudness of all that was fed, in LUFS. Under 400 ms: of the whole, ungated."""
-        blocks = self._windows(4)
-        if not len(blocks):
-            energy = sum(float(some.sum()) for some in self._steps) * self._step + sum(
-                float(np.dot(rest, rest)) for rest in self._rests)
-            return _lufs(energy / self._fed) if self._fed else SILENCE
-        over = blocks[blocks > _energy_at(ABSOLUTE_GATE)]
-        if not len(over):
-            return SILENCE
-        over = over[over > _energy_at(_lufs(float(over.mean())) + RELATIVE_GATE)]
-        return _lufs(float(over.mean()))
+        energies = self.energies
+        if len(energies) < 4:
+            energy = float(energies.sum()) * self._step + sum(float(np.dot(rest, rest)) for rest in self._rests)
+            return lufs_of(energy / self._fed) if self._fed else SILENCE
+        return gated(energies)
 
     def short_term(self) -> list[float]:
         """Loudness over 3 s windows, one value for each second, in LUFS (EBU Tech 3341 short-term)."""
-        return [_lufs(float(value)) for value in self._windows(30)[::10]]
+        return [lufs_of(float(value)) for value in windows(self.energies, 30)[::10]]
 
     def momentary(self, every: int = 4) -> list[float]:
         """Loudness over 400 ms windows, one value for each ``every`` × 100 ms, in LUFS."""
-        return [_lufs(float(value)) for value in self._windows(4)[::every]]
+        return [lufs_of(float(value)) for value in windows(self.energies, 4)[::every]]
+
+    @property
+    def range_lu(self) -> float:
+        return loudness_range(self.energies)
+
+
+def windows(energies: npt.NDArray[np.float64], steps: int) -> npt.NDArray[np.float64]:
+    """Mean energy of every run of so many ``steps`` of 100 ms."""
+    if len(energies) < steps:
+        return np.zeros(0)
+    summed = np.concatenate([[0.0], np.cumsum(energies)])
+    return np.asarray((summed[steps:] - summed[:-steps]) / steps)
+
+
+def gated(energies: npt.NDArray[np.float64]) -> float:
+    """Gated loudness of K-weighted energies of each 100 ms, in LUFS."""
+    blocks = windows(energies, 4)
+    over = blocks[blocks > _energy_at(ABSOLUTE_GATE)]
+    if not len(over):
+        return SILENCE
+    over = over[over > _energy_at(lufs_of(float(over.mean())) + RELATIVE_GATE)]
+    return lufs_of(float(over.mean()))
+
+
+def loudness_range(energies: npt.NDArray[np.float64]) -> float:
+    """LU between the tenth and the ninety-fifth of a hundred of short-term loudness, of what is over the gates.
+
+    Source: EBU Tech 3342 (windows of 3 s, ten a second; gates at −70 LUFS and 20 LU under the mean of what is over it).
+    """
+    short = windows(energies, 30)
+    over = short[short > _energy_at(ABSOLUTE_GATE)]
+    over = over[over > _energy_at(lufs_of(float(over.mean())) - 20.0)] if len(over) else over
+    if len(over) < 2:
+        return 0.0
+    low, high = np.percentile(over, [10.0, 95.0])
+    return lufs_of(float(high)) - lufs_of(float(low))
 
 
 def _faint(length: int) -> npt.NDArray[np.float64]:
@@ -197,7 +226,7 @@ def _loudest(samples: Floats) -> float:
     return max(float(samples.max()), -float(samples.min()))
 
 
-def _lufs(energy: float) -> float:
+def lufs_of(energy: float) -> float:
     return max(SILENCE, -0.691 + 10 * math.log10(energy)) if energy > 0 else SILENCE
 
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-import unicodedata
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import asdict, dataclass, replace
 from functools import partial
 from pathlib import Path
 
+from janoglot.core.deliver.caption_rules import CaptionStyle, break_cost, width
 from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.script.formats.cues import Cue, read_cues
@@ -17,11 +17,7 @@ from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.core.script.model import Script
 from janoglot.core.speech.takes import WordMark, scaled_words
 
-LINE_WIDTH = 42
-"""Columns in a row of a caption; wide characters take two (common practice for Latin text)."""
-ROWS = 2
-SHORTEST = 0.7
-"""Seconds. A cue is not cut shorter than this."""
+USUAL = CaptionStyle()
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,18 +37,34 @@ def caption_lines(plan: MixPlan) -> list[CaptionLine]:
                         scaled_words(line.take.words, line.take.seconds, line.seconds)) for line in plan.lines]
 
 
-def captions(lines: Sequence[CaptionLine]) -> list[Cue]:
-    """Cues in order of time: long lines cut at sentences, clauses, then words, each piece at its own time."""
+def captions(lines: Sequence[CaptionLine], style: CaptionStyle = USUAL, language: str = "",
+             names: Collection[str] = ()) -> list[Cue]:
+    """Cues in order of time: long lines cut at sentences, clauses, then words, each piece at its own time; rows broken
+    where nothing that belongs together is torn apart (``names``: pairs of words that do). What is read too fast or
+    shown too shortly stays on the screen while nobody else speaks."""
     cues: list[Cue] = []
     for line in sorted(lines, key=lambda line: line.start):
-        pieces = _pieces(line.words)
+        pieces = _pieces(line.words, style, language, names)
         times = [line.start + _time_of(line, at) for at, _ in pieces]
         times[0] = line.start
         for number, (_, text) in enumerate(pieces):
             end = times[number + 1] if number + 1 < len(pieces) else line.end
-            cues.append(Cue(round(times[number], 3), round(max(end, times[number] + 0.001), 3), wrap(text),
-                            speaker=line.speaker))
+            said = f"{line.speaker}: {text}" if style.names and line.speaker and number == 0 else text
+            cues.append(Cue(round(times[number], 3), round(max(end, times[number] + 0.001), 3),
+                            wrap(said, style, language, names), speaker=line.speaker))
     return cues
+
+
+def readable(cues: Sequence[Cue], style: CaptionStyle, seconds: float) -> list[Cue]:
+    """The same captions, shown for longer where that is needed and nobody else's begins before; none past ``seconds``,
+    the end of the programme."""
+    made = []
+    for number, cue in enumerate(cues):
+        needed = max(style.shortest, len(cue.text.replace("\n", " ")) / style.fastest)
+        until = cues[number + 1].start - style.gap if number + 1 < len(cues) else seconds
+        end = max(cue.end, min(cue.start + min(needed, style.longest), until, seconds))
+        made.append(replace(cue, end=round(end, 3)))
+    return made
 
 
 def _time_of(line: CaptionLine, at: int) -> float:
@@ -63,41 +75,66 @@ def _time_of(line: CaptionLine, at: int) -> float:
     return (line.end - line.start) * at / max(1, len(line.words))
 
 
-def width(text: str) -> int:
-    return sum(2 if unicodedata.east_asian_width(ch) in "WF" else 1 for ch in text
-               if not unicodedata.combining(ch))
-
-
-def _pieces(words: str) -> list[tuple[int, str]]:
+def _pieces(words: str, style: CaptionStyle, language: str, names: Collection[str]) -> list[tuple[int, str]]:
     """``(offset, text)`` of pieces that each fit one cue."""
-    if width(words) <= LINE_WIDTH * ROWS:
+    if width(words) <= style.columns * style.rows and _fits(wrap(words, style, language, names), style):
         return [(0, words)]
     for pattern in (r"(?<=[.!?…।؟。！？])[\"”’»)]*\s*", r"(?<=[,;:—–،，、；])\s*", r"\s+", r""):
-        cut = _cut_near_middle(words, pattern)
+        cut = _cut_near_middle(words, pattern, language, names)
         if cut is not None:
             left, right = words[:cut], words[cut:]
             offset = cut + len(right) - len(right.lstrip())
-            return _pieces(left.rstrip()) + [(offset + at, text) for at, text in _pieces(right.strip())]
+            return _pieces(left.rstrip(), style, language, names) + [
+                (offset + at, text) for at, text in _pieces(right.strip(), style, language, names)]
     return [(0, words)]
 
 
-def _cut_near_middle(words: str, pattern: str) -> int | None:
-    """The cut nearest to the middle that leaves both sides a fifth of the words."""
+def _fits(text: str, style: CaptionStyle) -> bool:
+    rows = text.split("\n")
+    # What has no spaces is broken anywhere by whoever shows it.
+    return " " not in text.strip() or (len(rows) <= style.rows and max(map(width, rows)) <= style.columns)
+
+
+def _cut_near_middle(words: str, pattern: str, language: str, names: Collection[str]) -> int | None:
+    """The cut nearest to the middle that leaves both sides a fifth of the words; between words, where that can be,
+    only where none belong together."""
     cuts = [match.end() for match in re.finditer(pattern, words)]
     cuts = [cut for cut in cuts if 0.2 * len(words) < cut < 0.8 * len(words)]
+    if pattern == r"\s+":
+        cuts = [cut for cut in cuts if break_cost(words, cut, language, names) < 6] or cuts
     return min(cuts, key=lambda cut: abs(cut - len(words) / 2)) if cuts else None
 
 
-def wrap(text: str) -> str:
-    """``text`` in at most two rows of nearly the same width."""
-    if width(text) <= LINE_WIDTH:
+def wrap(text: str, style: CaptionStyle = USUAL, language: str = "", names: Collection[str] = ()) -> str:
+    """``text`` in as few rows as hold it, of nearly the same width, broken where it costs least."""
+    total = width(text)
+    if total <= style.columns:
         return text
     spaces = [match.start() for match in re.finditer(r" ", text)]
     if not spaces:
         return text
-    fitting = [at for at in spaces if width(text[:at]) <= LINE_WIDTH and width(text[at + 1:]) <= LINE_WIDTH]
-    at = min(fitting or spaces, key=lambda at: abs(at - len(text) / 2))
+    if style.rows < 2:
+        return text
+    if style.rows > 2 and total > 2 * style.columns:
+        # The first row ends where it costs least, where the rest still fits the rows that are left.
+        rest_style = replace(style, rows=style.rows - 1)
+        best: tuple[float, str] | None = None
+        for at in [at for at in spaces if width(text[:at]) <= style.columns]:
+            rest = wrap(text[at + 1:], rest_style, language, names)
+            cost = break_cost(text, at, language, names) + _row_costs(rest, language, names)
+            cost += 0.0 if _fits(rest, rest_style) else 50.0
+            if best is None or cost <= best[0]:
+                best = cost, f"{text[:at]}\n{rest}"
+        return best[1] if best else text
+    fitting = [at for at in spaces if width(text[:at]) <= style.columns and width(text[at + 1:]) <= style.columns]
+    middle = len(text) / 2
+    at = min(fitting or spaces, key=lambda at: break_cost(text, at, language, names) + 8 * abs(at - middle) / middle)
     return f"{text[:at]}\n{text[at + 1:]}"
+
+
+def _row_costs(text: str, language: str, names: Collection[str]) -> float:
+    flat = text.replace("\n", " ")
+    return sum(break_cost(flat, at, language, names) for at, ch in enumerate(text) if ch == "\n")
 
 
 _WRITERS = {"srt": write_srt, "vtt": write_webvtt}

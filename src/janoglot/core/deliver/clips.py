@@ -11,7 +11,8 @@ import soundfile
 from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
 from janoglot.core.deliver.names import clip_name
 from janoglot.core.edition.plan import MixPlan
-from janoglot.core.mix.programme import RATE, clip_samples
+from janoglot.core.mix.programme import clip_samples
+from janoglot.core.mix.sides import RATE
 
 _EDGES = 0.026
 """Seconds that trimming and soft edges may take from a line's own length."""

@@ -9,7 +9,9 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
+from janoglot.core.deliver.contents import PartSpan, Right, ToldLine
 from janoglot.core.edition.plan import MixPlan
+from janoglot.core.edition.sound_world import Sounds
 from janoglot.core.errors import JanoglotError, Template
 from janoglot.core.graph import recipe_hash
 from janoglot.core.script.model import Script
@@ -33,12 +35,33 @@ class Need(StrEnum):
     MIXED = "mixed"
     HELD = "held"
     """The picture is held somewhere."""
+    PICTURE = "picture"
+    """The source has a picture."""
 
 
 class FailedCheck(JanoglotError):
     """A file was made and is not what it should be: nobody gets it."""
 
     code = "failed_check"
+
+
+@dataclass(frozen=True, slots=True)
+class LineToSay:
+    """One line of a recording sheet. ``start`` and ``end`` in seconds, where it has a slot; ``delivery`` how it should
+    sound, in plain words; ``names`` how words of it are said; ``recorded``: it has a recording of the words as they
+    are."""
+
+    number: int
+    speaker: str
+    words: str
+    part: str = ""
+    source: str = ""
+    start: float | None = None
+    end: float | None = None
+    notes: str = ""
+    delivery: str = ""
+    names: tuple[str, ...] = ()
+    recorded: bool = False
 
 
 class Material(Protocol):
@@ -77,13 +100,59 @@ class Material(Protocol):
         """What is read on the screen, in the edition's language beside the source."""
         ...
 
+    def to_record(self) -> Sequence[LineToSay]:
+        """What a person is to say: the lines of those that a person is cast for; of all, where that is nobody."""
+        ...
+
+    def template_clips(self) -> Data:
+        """The clips of all templates, each with the name of its file and all that it is made from, and the loudness
+        (LUFS) that they are to have."""
+        ...
+
     def script(self, whole: bool) -> Script: ...
+
+    def made(self) -> str:
+        """When its mix was made: yyyy-mm-ddThh:mm:ss."""
+        ...
+
+    def lines(self) -> Sequence[ToldLine]:
+        """All of the script's, each with its words and its times."""
+        ...
+
+    def parts(self) -> Sequence[PartSpan]: ...
+
+    def names(self) -> Sequence[str]:
+        """Of people and things: what is not torn apart."""
+        ...
+
+    def picture(self) -> Data | None:
+        """The source's recording with a picture: its ``key`` in the store of media, ``name``, ``seconds``, ``fps`` and
+        whether it ``has_sound``."""
+        ...
+
+    def ssml(self) -> str: ...
+
+    def lexicon(self) -> str:
+        """How words are read, as PLS 1.0."""
+        ...
+
+    def rights(self) -> Sequence[Right]: ...
+
+    def quality(self) -> Data:
+        """What is known of how right it is, line by line: see :mod:`janoglot.core.deliver.quality`."""
+        ...
 
 
 @dataclass(frozen=True, slots=True)
 class Stores:
+    """``sounds`` gives what finds the sounds under the voices, ``media`` holds recordings, ``handed`` what was made for
+    others to be made of; None where there are none."""
+
     takes: Store
     mixes: Store
+    media: Store | None = None
+    handed: Store | None = None
+    sounds: Callable[[], Sounds] | None = None
 
 
 @dataclass(frozen=True, slots=True)

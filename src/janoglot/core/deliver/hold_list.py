@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
@@ -12,15 +12,13 @@ from pathlib import Path
 import opentimelineio as otio
 
 from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
+from janoglot.core.deliver.timecode import exact_rate, frames_at, timecode_of
 from janoglot.core.timing.holds import Hold
 
 
 def timecode(seconds: float, fps: float) -> str:
     """hh:mm:ss:ff, whole frames, without drop (SMPTE ST 12-1)."""
-    base = round(fps)
-    frames = round(seconds * fps)
-    whole, rest = divmod(frames, base)
-    return f"{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}:{rest:02}"
+    return timecode_of(frames_at(seconds, fps), fps)
 
 
 def hold_csv(holds: Sequence[Hold], names: Mapping[str, str], fps: float) -> str:
@@ -44,31 +42,42 @@ def hold_timeline(holds: Sequence[Hold], names: Mapping[str, str], fps: float, s
     ``seconds`` is how long the source's picture lasts, ``picture`` where it lies, where that is known.
     """
 
+    track = picture_track(holds, lambda hold: names.get(hold.part, hold.part), picture, fps, seconds)
+    timeline = otio.schema.Timeline(name)
+    timeline.tracks.append(track)
+    return str(timeline.to_json_string())
+
+
+def picture_track(holds: Sequence[Hold], label_of: Callable[[Hold], str], picture: str, fps: float,
+                  seconds: float) -> otio.schema.Track:
+    """A track of the picture, in pieces where it is held: a frozen frame at each. ``label_of`` names the piece that
+    ends with a hold; ``picture`` says where it lies, "" where that is not known."""
+    over, under = exact_rate(fps)
+    rate = over / under
+
     def time(value: float) -> otio.opentime.RationalTime:
-        return otio.opentime.RationalTime(round(value * fps), fps)
+        return otio.opentime.RationalTime(frames_at(value, fps), rate)
 
     whole = otio.opentime.TimeRange(time(0), time(seconds))
 
-    def media() -> otio.core.MediaReference:
-        return otio.schema.ExternalReference(picture, whole) if picture else otio.schema.MissingReference(
+    def piece(label: str, start: float, lasts: otio.opentime.RationalTime) -> otio.schema.Clip:
+        media = otio.schema.ExternalReference(picture, whole) if picture else otio.schema.MissingReference(
             name="picture", available_range=whole)
+        return otio.schema.Clip(label, media, otio.opentime.TimeRange(time(start), lasts))
 
     track = otio.schema.Track(name="picture", kind=otio.schema.TrackKind.Video)
     upto = 0.0
     for hold in holds:
-        label = names.get(hold.part, hold.part)
+        label = label_of(hold)
         if hold.at > upto:
-            track.append(otio.schema.Clip(label, media(), otio.opentime.TimeRange(time(upto), time(hold.at - upto))))
-        still = otio.schema.Clip(f"{label} (held)", media(), otio.opentime.TimeRange(
-            time(max(0.0, hold.at - 1 / fps)), otio.opentime.RationalTime(hold.frames, fps)))
+            track.append(piece(label, upto, time(hold.at - upto)))
+        still = piece(f"{label} (held)", max(0.0, hold.at - 1 / fps), otio.opentime.RationalTime(hold.frames, rate))
         still.effects.append(otio.schema.FreezeFrame())
         track.append(still)
         upto = hold.at
     if seconds > upto:
-        track.append(otio.schema.Clip("picture", media(), otio.opentime.TimeRange(time(upto), time(seconds - upto))))
-    timeline = otio.schema.Timeline(name)
-    timeline.tracks.append(track)
-    return str(timeline.to_json_string())
+        track.append(piece("picture", upto, time(seconds - upto)))
+    return track
 
 
 def _write_down(material: Material) -> Data:

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Mapping, Sequence
+
+from janoglot.core.errors import BadInput
 
 _RESERVED = {"con", "prn", "aux", "nul", *(f"{n}{i}" for n in ("com", "lpt") for i in range(1, 10))}
 
@@ -21,3 +24,53 @@ def clip_name(number: int, speaker: str, language: str | None = None) -> str:
     """``007_Keeper_es-MX.wav``: by order, speaker and language."""
     tail = f"_{language}" if language else ""
     return f"{number:03}_{file_name(speaker, 'speaker')}{tail}.wav"
+
+
+FIELDS = ("production", "language", "edition", "part", "number", "speaker", "what")
+"""What a pattern of names may hold."""
+_FIELD = re.compile(r"\{(\w*)\}")
+
+
+def check_pattern(pattern: str, most: int = 120) -> str:
+    """The pattern itself: text, folders by “/”, and {fields}. Raises BadInput for what no file can be called by."""
+    unknown = [name for name in _FIELD.findall(pattern) if name not in FIELDS]
+    if unknown:
+        raise BadInput("There is no field {{{name}}}: {all}.", name=unknown[0][:20],
+                       all=", ".join(f"{{{name}}}" for name in FIELDS))
+    rest = _FIELD.sub("x", pattern)
+    if not rest.strip("/ ") or len(pattern) > most or "{" in rest or "}" in rest:
+        raise BadInput("“{pattern}” is no pattern of names. Write for example {{production}}_{{language}}.",
+                       pattern=pattern[:60])
+    return pattern
+
+
+def named_by(pattern: str, fields: Mapping[str, str | int]) -> str:
+    """A path by a pattern: each field as a part of a file name, what stands around what is empty left out."""
+    def put(match: re.Match[str]) -> str:
+        value = fields.get(match[1], "")
+        text = f"{value:03}" if isinstance(value, int) else str(value)
+        return file_name(text, match[1]) if text else ""
+
+    steps = []
+    for step in pattern.split("/"):
+        filled = re.sub(r"([_-])[_-]+", r"\1", _FIELD.sub(put, step))
+        # Of what stands around the fields all that is safe anywhere; no step is hidden, or the one above.
+        filled = re.sub(r"[^\w.\-]+", "-", filled, flags=re.UNICODE).strip("-_. ")
+        if filled:
+            steps.append(file_name(filled, "file", 100) if "." not in filled else filled[:100])
+    return "/".join(steps) or "file"
+
+
+def apart(paths: Sequence[str]) -> list[str]:
+    """The same paths, none twice by any system's rules: the later ones numbered."""
+    taken: set[str] = set()
+    made = []
+    for path in paths:
+        stem, dot, ending = path.rpartition(".")
+        stem, tail = (stem, f".{ending}") if dot and "/" not in ending else (path, "")
+        one, number = path, 2
+        while one.casefold() in taken:
+            one, number = f"{stem}-{number}{tail}", number + 1
+        taken.add(one.casefold())
+        made.append(one)
+    return made

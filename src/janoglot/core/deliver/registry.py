@@ -5,11 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Literal
 
-from janoglot.core.deliver import captions, clips, hold_list, scripts, tracks
+from janoglot.core.deliver import captions, clips, hold_list, recording_sheet, scripts, sheets, template_clips, tracks
 from janoglot.core.deliver.deliverable import Data, Deliverable, FailedCheck, Report, Stores
 
 DELIVERABLES: dict[str, Deliverable] = {
-    one.name: one for module in (tracks, clips, captions, hold_list, scripts) for one in module.DELIVERABLES}
+    one.name: one for module in (
+        tracks, clips, captions, hold_list, recording_sheet, scripts, sheets, template_clips)
+    for one in module.DELIVERABLES}
 
 
 def deliverable_named(name: str, of: Literal["edition", "production"]) -> Deliverable | None:

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-import os
-import shutil
+import json
+import tempfile
 from functools import partial
 from pathlib import Path
 
 import soundfile
 
 from janoglot.core.deliver.deliverable import Data, Deliverable, Material, Need, Report, Stores, require
-from janoglot.core.mix.programme import CEILING, RATE, Layout, convert
+from janoglot.core.deliver.encoding import AudioFormat, encode
+from janoglot.core.mix.blocks import BlockMix, KeptBlocks
+from janoglot.core.mix.sides import CEILING, RATE
 
 _NEEDS = frozenset({Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED})
 _LOUDNESS, _PEAK = 0.2, 0.1
 """LU and dB that a file may be beside what it should be: about what an encoder does by itself."""
-_LENGTH = {"WAV": 0.0, "FLAC": 0.0, "MP3": 0.06}
+_LENGTH = {"WAV": 0.0, "FLAC": 0.0, "MP3": 0.1}
 """Seconds. MP3 comes in blocks."""
 _DEPTH = {"WAV": "PCM_24", "FLAC": "PCM_24", "MP3": "MPEG_LAYER_III"}
 
@@ -25,16 +27,17 @@ def _write_down(material: Material) -> Data:
     return {"mix": key, "lufs": lufs, "seconds": seconds}
 
 
-def _make(layout: Layout | None, order: Data, stores: Stores, place: Path) -> Report:
-    mix = stores.mixes.path(order["mix"])
+def _make(layout: str | None, order: Data, stores: Stores, place: Path) -> Report:
+    mix = BlockMix.from_json(json.loads(stores.mixes.path(order["mix"]).read_text()))
+    blocks = KeptBlocks(stores.mixes, mix.channels)
     if layout is None:
         # It was measured when it was mixed.
-        try:
-            os.link(mix, place)
-        except OSError:
-            shutil.copyfile(mix, place)
+        mix.write(place, blocks)
         return {"lufs": order["lufs"]}
-    made = convert(mix, place, layout, order["lufs"])
+    with tempfile.TemporaryDirectory(dir=place.parent) as folder:
+        whole = Path(folder) / "mix.wav"
+        mix.write(whole, blocks)
+        made = encode(whole, place, AudioFormat(layout.lower()), order["lufs"])
     return {"lufs": round(made.lufs, 2), "true_peak_db": round(made.true_peak_db, 2)}
 
 
@@ -55,7 +58,7 @@ def _check(layout: str, order: Data, place: Path, report: Report) -> Report:
     return {"seconds": round(seconds, 3)}
 
 
-def _track(name: str, kind: str, layout: Layout | None) -> Deliverable:
+def _track(name: str, kind: str, layout: str | None) -> Deliverable:
     return Deliverable(name, kind, _write_down, partial(_make, layout), partial(_check, layout or "WAV"), _NEEDS)
 
 

@@ -11,6 +11,7 @@ from janoglot.core.edition.marked_up import SOURCE
 from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, EditionPart, OwnCasting, PartDirection
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
+from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
 from janoglot.core.speech.casting import cast_rest
 from janoglot.core.speech.catalogue import kept_voice, voice_named
@@ -21,6 +22,7 @@ from janoglot.core.speech.mood_words import understood
 from janoglot.core.speech.moods import Moods, checked_moods
 from janoglot.core.speech.recipe_json import guide_from_json
 from janoglot.core.speech.settings import SETTINGS, VoiceSettings, checked_voice_settings
+from janoglot.core.speech.templates import table_of
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import (
     OwnTiming,
@@ -96,7 +98,7 @@ def _edition(script: Script, source: str, language: str, cast: Mapping[str, str]
         row = told.cast.get(name, {})
         settings = VoiceSettings().over(checked_voice_settings(row))
         castings[ids[name]] = EditionCasting(voice, settings, row.get("accent_meant") is True,
-                                             checked_moods(row.get("moods")))
+                                             checked_moods(row.get("moods")), row.get("by_person") is True)
     lines = []
     for number, (part, line) in enumerate(_with_parts(script), 1):
         lines.append(_line(number, line, part, ids[line.speaker], script.wording(line, language, source), language,
@@ -104,7 +106,7 @@ def _edition(script: Script, source: str, language: str, cast: Mapping[str, str]
     return Edition(language, language == source, lines, castings, timing, rates,
                    target if target is not None else script.target if script.target is not None else DEFAULT_TARGET,
                    script.fps or DEFAULT_FPS, part_directions_of(told, ids),
-                   Lexicon([*lexicon, *lexicon_of(told, language)]), kept)
+                   Lexicon([*lexicon, *lexicon_of(told, language)]), kept, sound_plan_of(script.sounds))
 
 
 def part_directions_of(told: ScriptEdition, speakers: Mapping[str, int]) -> dict[tuple[int, int], PartDirection]:
@@ -141,7 +143,7 @@ def _line(number: int, line: ScriptLine, part: EditionPart | None, speaker: int,
                        line.notes, "edited" if words else "empty", variant=variant_of(told),
                        own=own_casting_of(told.get("casting"), kept), timing=line_timing_of(told.get("timing")),
                        marks=marks_told(told, words), moods=moods_told(told),
-                       guide=guide_told(told, words))
+                       guide=guide_told(told, words), clips=table_of(line.clips))
 
 
 def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
@@ -152,7 +154,8 @@ def checked_edition(told: ScriptEdition, kept: Mapping[str, Voice]) -> tuple[
     rates = {name: checked_timing(own) for name, own in told.rates.items()}
     castings = {name: {"voice": _voice(row["voice"], kept), **checked_voice_settings(row),
                        "accent_meant": row.get("accent_meant") is True, "note": str(row.get("note", ""))[:300],
-                       "moods": [list(one) for one in checked_moods(row.get("moods"))]}
+                       "moods": [list(one) for one in checked_moods(row.get("moods"))],
+                       "by_person": row.get("by_person") is True}
                 for name, row in told.cast.items() if row.get("voice")}
     return timing, rates, castings
 

@@ -6,11 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+from janoglot.core.mix.cues import Names, SoundPlan
 from janoglot.core.speech.directing import DirectionMark
 from janoglot.core.speech.engines.base import Guide
 from janoglot.core.speech.lexicon import Lexicon
 from janoglot.core.speech.moods import Moods
 from janoglot.core.speech.settings import VoiceSettings
+from janoglot.core.speech.templates import ClipTable
 from janoglot.core.speech.voices import Voice
 from janoglot.core.timing.settings import OwnTiming, Rates, TimingSettings
 
@@ -28,6 +30,10 @@ class EditionPart:
     end: float | None = None
     may_grow: bool = False
 
+    @property
+    def names(self) -> Names:
+        return tuple(name for name in (f"#{self.id}", self.name) if name)
+
 
 @dataclass(frozen=True, slots=True)
 class EditionCasting:
@@ -37,6 +43,21 @@ class EditionCasting:
     settings: VoiceSettings = field(default_factory=VoiceSettings)
     accent_meant: bool = False
     moods: Moods = ()
+    by_person: bool = False
+    """A person records the lines: what the voice says of them is never made."""
+
+
+@dataclass(frozen=True, slots=True)
+class RecordedTake:
+    """A person's own take of a line. ``take`` is its hash, "" until it is prepared; ``said`` the words that it has.
+    ``stretch``: it may be played quicker or slower to fit."""
+
+    take: str
+    said: str
+    stretch: bool = False
+
+    def says(self, words: str) -> bool:
+        return " ".join(self.said.split()) == " ".join(words.split())
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +108,30 @@ class EditionLine:
     moods: Moods = ()
     guide: Guide = field(default_factory=Guide)
     """Whose reading it follows."""
+    recorded: RecordedTake | None = None
+    """Used as it is, in the place of anything that the voice would say."""
+    clips: ClipTable | None = None
+    """A template's values: it is no part of the track, and each row is a clip by itself."""
+
+    @property
+    def names(self) -> Names:
+        """All that sounds are tied to it by."""
+        return f"#{self.id}", str(self.number)
+
+    @property
+    def speaker_names(self) -> Names:
+        return f"#{self.speaker}", self.speaker_name
+
+
+@dataclass(frozen=True, slots=True)
+class SourceSound:
+    """What the source sounds like: its recording by a ``key``, or where one was supplied (``clean``) its music and
+    effects without voices, which begin ``offset`` seconds later than the picture does."""
+
+    key: str
+    seconds: float
+    clean: bool = False
+    offset: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,3 +154,6 @@ class Edition:
     lexicon: Lexicon = field(default_factory=Lexicon)
     voices: Mapping[str, Voice] = field(default_factory=dict)
     """By id, those that people keep, beside the catalogue's."""
+    sounds: SoundPlan = field(default_factory=SoundPlan)
+    """What lies under the voices."""
+    source_sound: SourceSound | None = None

@@ -7,12 +7,16 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 from janoglot.core.edition.standing import EditionStanding, LineStanding
+from janoglot.core.mix.bed import SOURCE_LAYER, PlannedBed
+from janoglot.core.mix.cues import Layer, PlacedCue, cue_as_json, cue_from_json, layer_from_json, of_line
 from janoglot.core.mix.programme import Clip
+from janoglot.core.mix.rooms import RoomName
+from janoglot.core.mix.sides import CEILING, Strip
 from janoglot.core.speech.recipe_json import recipe_as_json, recipe_from_json
 from janoglot.core.speech.takes import (
     Quality,
@@ -23,6 +27,9 @@ from janoglot.core.speech.takes import (
     read_sound,
 )
 from janoglot.core.store import Store
+
+_PLAIN = ("line", "number", "speaker", "words", "start", "seconds", "level_db", "quality", "kept", "room", "amount",
+          "fade_out", "deeper")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +48,11 @@ class PlannedLine:
     take: Take
     recipe: TakeRecipe | None = None
     kept: str = ""
+    room: RoomName | None = None
+    amount: float = 1.0
+    fade_out: float = 0.0
+    deeper: float = 0.0
+    """dB that all else gives way while it is said, beside what it does anyway."""
 
     @property
     def end(self) -> float:
@@ -55,7 +67,8 @@ class PlannedLine:
     def clip(self, store: Store) -> Clip:
         """What the mix takes, its sound made where it is missing. Raises EngineError, FileNotFoundError."""
         key = self.make(store)
-        return Clip(self.start, self.seconds, self.take.lufs, lambda: read_sound(store, key), self.level_db)
+        return Clip(self.start, self.seconds, self.take.lufs, lambda: read_sound(store, key), self.level_db,
+                    bus=self.speaker, room=self.room, amount=self.amount, fade_out=self.fade_out, key=key)
 
 
 @dataclass(slots=True)
@@ -65,6 +78,15 @@ class MixPlan:
     target: float
     seconds: float
     lines: list[PlannedLine] = field(default_factory=list)
+    under: list[PlacedCue] = field(default_factory=list)
+    strips: dict[str, Strip] = field(default_factory=dict)
+    """Of speakers, by name."""
+    mono: bool = False
+    dialogue: bool = False
+    ceiling_db: float = CEILING
+    clear_lu: float = 10.0
+    bed: PlannedBed | None = None
+    bed_layer: Layer | None = None
 
     @property
     def sketches(self) -> int:
@@ -74,17 +96,25 @@ class MixPlan:
     def as_json(self) -> dict[str, Any]:
         rows = []
         for line in self.lines:
-            row = {name: getattr(line, name) for name in (
-                "line", "number", "speaker", "words", "start", "seconds", "level_db", "quality", "kept")}
+            row = {name: getattr(line, name) for name in _PLAIN}
             recipe = line.recipe and recipe_as_json(line.recipe)
             rows.append(row | {"take": line.take.as_json(), "recipe": recipe})
         return {"recipe": self.recipe, "language": self.language, "target": self.target, "seconds": self.seconds,
-                "lines": rows}
+                "lines": rows, "strips": {name: asdict(strip) for name, strip in self.strips.items()},
+                "mono": self.mono, "dialogue": self.dialogue, "ceiling_db": self.ceiling_db,
+                "clear_lu": self.clear_lu,
+                **({"under": [cue_as_json(one) for one in self.under]} if self.under else {}),
+                **({"bed": self.bed.as_json()} if self.bed else {}),
+                **({"bed_layer": asdict(self.bed_layer)} if self.bed_layer else {})}
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> MixPlan:
         """Raises KeyError and the like for a plan of another version."""
-        return cls(**{**data, "lines": [_planned(dict(row)) for row in data["lines"]]})
+        return cls(**{**data, "lines": [_planned(dict(row)) for row in data["lines"]],
+                      "under": [cue_from_json(row) for row in data.get("under", ())],
+                      "strips": {name: Strip(**strip) for name, strip in data["strips"].items()},
+                      "bed": PlannedBed.from_json(data["bed"]) if data.get("bed") else None,
+                      "bed_layer": layer_from_json(data["bed_layer"]) if data.get("bed_layer") else None})
 
     def write(self, place: Path) -> None:
         place.write_text(json.dumps(self.as_json()))
@@ -98,17 +128,26 @@ class MixPlan:
 def plan_of(standing: EditionStanding, kept: Callable[[LineStanding], str | None] = lambda line: None) -> MixPlan:
     """What the mix of an edition would be made from as it stands. ``kept`` gives the store's key of whatever sound is
     left of a take that has moved on."""
-    plan = MixPlan(standing.mix_recipe, standing.edition.language, standing.edition.target, standing.seconds)
+    world = standing.world
+    speakers = {one.line.speaker_name: one.line.speaker_names for one in standing.lines if one.take}
+    plan = MixPlan(standing.mix_recipe, standing.edition.language, standing.edition.target, standing.mix_seconds,
+                   under=standing.placed_cues[0], strips={name: strip for name, names in sorted(speakers.items())
+                                                          if (strip := world.strip_of(names)) != Strip()},
+                   mono=world.mono, dialogue=world.dialogue, ceiling_db=world.ceiling_db, clear_lu=world.clear_lu,
+                   bed=standing.bed, bed_layer=next((one for one in world.layers if one.name == SOURCE_LAYER), None))
     for one, placement in zip(standing.lines, standing.placements, strict=True):
         if not one.take:
             continue
         current = one.state == "current" and one.recipe is not None
-        sound = None if current else kept(one)
+        sound = None if current else f"{one.take.hash}.wav" if one.by_person else kept(one)
         if current or sound:
+            place = standing.heard_from(one)
             plan.lines.append(PlannedLine(
                 one.id, one.line.number, one.line.speaker_name, one.words, placement.start, placement.seconds,
                 one.level_db, (standing.quality(one) or "finish") if current else "finish", one.take,
-                one.recipe if current else None, sound or ""))
+                one.recipe if current else None, sound or "", place.room if place else None,
+                place.amount if place else 1.0, of_line(world.fades, one.line.names),
+                of_line(world.deeper, one.line.names)))
     return plan
 
 

@@ -11,11 +11,12 @@ import os
 import signal
 import subprocess
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from janoglot.core.errors import BadInput, JanoglotError
 
@@ -98,14 +99,22 @@ def sound_copy(place: Path, to: Path, seconds: float) -> None:
          120 + seconds)
 
 
-def short_sound(data: bytes, seconds: float) -> bytes:
-    """A short recording that came in whole, at most ``seconds`` of it, as 24 kHz mono FLAC. Raises MediaFault."""
+def short_sound(data: bytes, seconds: float, rate: int = 24_000) -> bytes:
+    """A short recording that came in whole, at most ``seconds`` of it, as mono FLAC of ``rate`` Hz. Raises
+    MediaFault."""
     with tempfile.TemporaryDirectory() as folder:
         place, to = Path(folder) / "in", Path(folder) / "out.flac"
         place.write_bytes(data)
         _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-t", f"{seconds:g}",
-              "-ac", "1", "-ar", "24000", "-c:a", "flac", "-f", "flac", f"file:{to}"], 60 + seconds)
+              "-ac", "1", "-ar", str(rate), "-c:a", "flac", "-f", "flac", f"file:{to}"], 60 + seconds)
         return to.read_bytes()
+
+
+def stereo_copy(place: Path, to: Path, seconds: float) -> None:
+    """The first sound of a recording as 48 kHz FLAC of two channels, from its very beginning. Raises MediaFault."""
+    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-af",
+          "aresample=async=1:first_pts=0", "-ac", "2", "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}"],
+         120 + seconds)
 
 
 def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
@@ -117,6 +126,30 @@ def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
           "-vf", f"scale='2*trunc(min({_WIDTH},iw)/2)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
           "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-g", str(max(1, round(fps / 2))), "-bf", "0",
           "-threads", "1", "-movflags", "+faststart", "-f", "mp4", f"file:{to}"], 300 + 4 * seconds)
+
+
+@contextmanager
+def picture_of(sound: Path, to: Path, width: int, height: int, fps: float, seconds: float) -> Iterator[IO[bytes]]:
+    """A video of frames that are written to what is given (8 bits of red, green and blue each), with a sound. Raises
+    MediaFault."""
+    process = subprocess.Popen(
+        ["ffmpeg", *_SAFE, "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{width}x{height}", "-r", f"{fps:g}",
+         "-i", "pipe:0", "-i", f"file:{sound}", "-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "slow",
+         "-crf", "27", "-pix_fmt", "yuv420p", "-g", str(round(fps * 2)), "-c:a", "aac", "-b:a", "128k", "-shortest",
+         "-movflags", "+faststart", "-f", "mp4", f"file:{to}"],
+        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True)
+    assert process.stdin is not None
+    assert process.stderr is not None
+    try:
+        yield process.stdin
+        process.stdin.close()
+        said = process.stderr.read().decode(errors="replace")
+        if process.wait(timeout=120 + seconds) != 0:
+            raise MediaFault("The picture could not be written: {why}", why=said.strip()[-160:])
+    finally:
+        if process.poll() is None:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
 
 
 def _run(command: Sequence[str], most: float) -> str:

@@ -33,7 +33,9 @@ class Limiter:
     the same lengths in all come out, late by :attr:`delay` samples until :meth:`flush`. Both channels are taken down
     alike, or what is heard would move to the side."""
 
-    def __init__(self, rate: int, ceiling_db: float, channels: int = 1) -> None:
+    def __init__(self, rate: int, ceiling_db: float, channels: int = 1, keep_gain: bool = False) -> None:
+        """``keep_gain``: what each sample was multiplied by is kept in :attr:`gains`, block by block."""
+        self.gains: list[npt.NDArray[np.float32]] | None = [] if keep_gain else None
         self._ceiling = np.float32(10 ** ((ceiling_db - _MARGIN_DB) / 20))
         self._half = max(2, round(rate * LOOKAHEAD / _STEP))
         # Whole steps, so that a stream's steps fall where those of the whole would.
@@ -67,8 +69,12 @@ class Limiter:
         peaks = _peaks(whole, float(self._ceiling))
         need = np.minimum(1.0, self._ceiling / np.maximum(peaks, 1e-9))
         if float(need.min()) >= 1.0:
+            if self.gains is not None:
+                self.gains.append(np.ones(len(joined[:ready]), np.float32))
             return joined[:ready]
         gain = self._gain(need)[len(self._context): len(self._context) + ready]
+        if self.gains is not None:
+            self.gains.append(gain)
         self.reduced_db = max(self.reduced_db, float(-20 * np.log10(gain.min(initial=1.0))))
         return np.asarray(joined[:ready] * (gain if joined.ndim == 1 else gain[:, None]), dtype=np.float32)
 

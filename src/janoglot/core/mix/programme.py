@@ -7,31 +7,29 @@ from __future__ import annotations
 
 import math
 import tempfile
+from bisect import bisect_left
+from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from itertools import accumulate
 from pathlib import Path
-from typing import IO, Literal
+from typing import Any
 
 import numpy as np
-import numpy.typing as npt
-import soundfile
 import soxr
 
 from janoglot.core.audio.edges import soft_edges
-from janoglot.core.audio.loudness import SILENCE, LoudnessMeter
 from janoglot.core.errors import BadInput, NothingToMix
-from janoglot.core.mix.limiter import Limiter, limit
-from janoglot.core.store import atomic_file
+from janoglot.core.mix.blocks import BlockMixer, MixReport, PassingBlocks, Track, audible
+from janoglot.core.mix.limiter import limit
+from janoglot.core.mix.rooms import ROOMS_VERSION, RoomName, in_room, response_of, tail_of
+from janoglot.core.mix.sides import CEILING, RATE, Floats32, Strip, laid, spread
 
-RATE = 48_000
-"""Hz. Of every finished track."""
-CEILING = -1.0
-"""dBTP."""
 LINE_HEADROOM = 2.0
 """dB. Each line's own peaks are held this far under the ceiling, so that the programme's final gain, which
 is nearly nothing, does not lift them over it."""
-TARGETS = (-16.0, -23.0)
-"""LUFS: online and podcast practice; EBU R 128."""
+USUAL_TARGET = -16.0
+"""LUFS: of what is heard online."""
 MOST_LIFT = 24.0
 """dB. A take so quiet that it would need more is noise."""
 VOICES = "voices"
@@ -40,13 +38,19 @@ _HEARD_LIMITING = 1.5
 _MOST_GIVEN_BACK = 4.0
 _BLOCK = 2 * RATE
 _TOLERANCE = 0.1
-Floats32 = npt.NDArray[np.float32]
+_READY = 8
+"""Lines that are kept while the blocks that they reach into are summed."""
+_SLACK = 0.05
+"""Seconds that a sound may be longer than it is said to be."""
+_PLAIN = Strip()
 
 
 @dataclass(frozen=True, slots=True)
 class Clip:
     """One placed sound. ``load`` gives float32 samples, shape (n,) or, with ``channels`` 2, (n, 2), and their rate;
-    ``lufs`` is its own loudness. ``pan`` runs from −1, left, to 1; ``bus`` names the group that it is levelled with."""
+    ``lufs`` is its own loudness. ``pan`` runs from −1, left, to 1; ``bus`` names the group that it is levelled with.
+    ``room``: where it is heard from, and how much of that; ``fade_out``: seconds. ``key`` names the sound, for blocks
+    of it to be kept."""
 
     start: float
     seconds: float
@@ -56,73 +60,115 @@ class Clip:
     pan: float = 0.0
     channels: int = 1
     bus: str = VOICES
+    room: RoomName | None = None
+    amount: float = 1.0
+    fade_out: float = 0.0
+    key: str = ""
 
-
-@dataclass(frozen=True, slots=True)
-class MixReport:
-    """What was measured of the finished track itself."""
-
-    seconds: float
-    lufs: float
-    true_peak_db: float
-    gain_db: float
-    limited_db: float
-    short_term: list[float] = field(default_factory=list)
+    @property
+    def sides(self) -> int:
+        """Channels of what is heard of it."""
+        return 2 if self.pan or (self.room and response_of(self.room) is not None) else self.channels
 
 
 def channels_of(clips: Sequence[Clip]) -> int:
     """What a mix of them needs: one channel while everything is in the middle."""
-    return 2 if any(clip.channels == 2 or clip.pan for clip in clips) else 1
+    return max((clip.sides for clip in clips), default=1)
 
 
-Layout = Literal["WAV", "FLAC", "MP3"]
-_SUBTYPES = {"WAV": "PCM_24", "FLAC": "PCM_24", "MP3": "MPEG_LAYER_III"}
+class VoiceTrack:
+    """Lines of one speaker, or of all; each clip at ``target`` LUFS."""
+
+    voice = True
+
+    def __init__(self, name: str, clips: Sequence[Clip], target: float, strip: Strip = _PLAIN) -> None:
+        self.name = name
+        self.strip = strip
+        self._clips = sorted(clips, key=lambda one: one.start)
+        self._target = target
+        self._starts = [round(one.start * RATE) for one in self._clips]
+        self._ends = [start + round((one.seconds + _SLACK + (tail_of(one.room) if one.room else 0.0)) * RATE)
+                      for start, one in zip(self._starts, self._clips, strict=True)]
+        # The furthest that any clip up to each reaches: from there on nothing earlier sounds.
+        self._furthest = list(accumulate(self._ends, max))
+        self._ready: OrderedDict[int, Floats32] = OrderedDict()
+
+    @property
+    def channels(self) -> int:
+        return channels_of(self._clips)
+
+    def _between(self, first: int, last: int) -> list[int]:
+        found = []
+        for number in range(bisect_left(self._starts, last) - 1, -1, -1):
+            if self._furthest[number] <= first:
+                break
+            if self._ends[number] > first:
+                found.append(number)
+        return found[::-1]
+
+    def content(self, first: int, last: int) -> list[Any] | None:
+        found = []
+        for number in self._between(first, last):
+            one = self._clips[number]
+            room = [one.room, one.amount, ROOMS_VERSION] if one.room else None
+            found.append([one.key or f"{id(self)}/{number}", self._starts[number] - first, one.level_db, one.pan,
+                          self._target, room, one.fade_out])
+        return found or None
+
+    def piece(self, first: int, last: int) -> Floats32:
+        found = [(number, self._sound(number)) for number in self._between(first, last)]
+        channels = max((2 if sound.ndim == 2 else 1 for _, sound in found), default=1)
+        made = np.zeros((last - first,) if channels == 1 else (last - first, 2), np.float32)
+        for number, sound in found:
+            start = self._starts[number]
+            low, high = max(start, first), min(start + len(sound), last)
+            if low < high:
+                made[low - first: high - first] += spread(sound[low - start: high - start], 0.0, channels)
+        return made
+
+    def _sound(self, number: int) -> Floats32:
+        if number in self._ready:
+            self._ready.move_to_end(number)
+            return self._ready[number]
+        clip = self._clips[number]
+        sound = clip_samples(clip, self._target)
+        if clip.fade_out:
+            size = min(len(sound), round(clip.fade_out * RATE))
+            falling = np.cos(np.linspace(0, math.pi / 2, size, dtype=np.float32))
+            sound[-size:] *= falling if sound.ndim == 1 else falling[:, None]
+        if clip.room:
+            mono = sound if sound.ndim == 1 else sound.sum(axis=1) * np.float32(math.sqrt(0.5))
+            sound = in_room(mono, clip.room, clip.amount, self._target + clip.level_db)
+        if clip.pan:
+            sound = spread(sound, clip.pan, 2)
+        self._ready[number] = sound
+        while len(self._ready) > _READY:
+            self._ready.popitem(last=False)
+        return sound
+
+
+def tracks_of(clips: Sequence[Clip], target: float, under: Sequence[Track] = (),
+              buses: Mapping[str, float] | None = None) -> list[Track]:
+    """Clips by their buses, at these levels (dB; −∞ leaves one out), and what lies under them."""
+    levels = buses or {}
+    names = list(dict.fromkeys(clip.bus for clip in clips))
+    voices = [VoiceTrack(name, [clip for clip in clips if clip.bus == name], target, Strip(levels.get(name, 0.0)))
+              for name in names if levels.get(name, 0.0) > -math.inf]
+    return [*voices, *under]
 
 
 def render(clips: Sequence[Clip], seconds: float, target: float, channels: int = 1,
-           buses: Mapping[str, float] | None = None) -> Iterator[Floats32]:
+           buses: Mapping[str, float] | None = None, under: Sequence[Track] = ()) -> Iterator[Floats32]:
     """Blocks of the sum of all clips at 48 kHz, each clip at ``target`` LUFS; ``seconds`` long in all. Shape (n,), or
-    (n, 2) with two ``channels``. ``buses``: by name, decibels for all that is on one; −∞ leaves it out."""
-    shape: tuple[int, ...] = () if channels == 1 else (channels,)
-    levels = buses or {}
-    clips = [clip for clip in clips if levels.get(clip.bus, 0.0) > -math.inf]
-    total = round(seconds * RATE)
-    waiting = sorted(clips, key=lambda clip: clip.start)
-    sounding: list[tuple[int, Floats32]] = []
-    at = next_clip = 0
-    while at < total:
-        size = min(_BLOCK, total - at)
-        block = np.zeros((size, *shape), np.float32)
-        while next_clip < len(waiting) and round(waiting[next_clip].start * RATE) < at + size:
-            clip = waiting[next_clip]
-            samples = spread(clip_samples(clip, target), clip.pan, channels)
-            if levels.get(clip.bus):
-                samples = _amplified(samples, levels[clip.bus])
-            sounding.append((round(clip.start * RATE), samples))
-            next_clip += 1
-        still = []
-        for start, samples in sounding:
-            low, high = max(start, at), min(start + len(samples), at + size)
-            if low < high:
-                block[low - at: high - at] += samples[low - start: high - start]
-            if start + len(samples) > at + size:
-                still.append((start, samples))
-        sounding = still
+    (n, 2) with two ``channels``. ``buses`` as of :func:`tracks_of`; ``under``: what lies under them."""
+    tracks = audible(tracks_of(clips, target, under, buses))
+    for first in range(0, round(seconds * RATE), _BLOCK):
+        last = min(first + _BLOCK, round(seconds * RATE))
+        block = np.zeros((last - first,) if channels == 1 else (last - first, 2), np.float32)
+        for track in tracks:
+            if track.content(first, last) is not None:
+                block += laid(track.piece(first, last), track.strip, channels)
         yield block
-        at += size
-
-
-def spread(samples: Floats32, pan: float, channels: int) -> Floats32:
-    """``samples`` of one channel or two on ``channels``, at ``pan`` (−1 left, 1 right) by the law of constant power: as
-    loud wherever it is."""
-    if channels == 1:
-        return samples if samples.ndim == 1 else np.asarray(samples.sum(axis=1) * np.float32(math.sqrt(0.5)))
-    angle = (min(1.0, max(-1.0, pan)) + 1) * math.pi / 4
-    sides = np.array([math.cos(angle), math.sin(angle)], np.float32)
-    if samples.ndim == 1:
-        return np.asarray(samples[:, None] * sides)
-    # What has two sides already is balanced, and left alone in the middle.
-    return samples if not pan else np.asarray(samples * np.minimum(np.float32(1.0), sides * np.float32(math.sqrt(2))))
 
 
 def clip_samples(clip: Clip, target: float) -> Floats32:
@@ -158,141 +204,37 @@ def _amplified(samples: Floats32, gain_db: float) -> Floats32:
 
 
 def mix_to_file(
-    clips: Sequence[Clip], seconds: float, place: Path, target: float = TARGETS[0],
+    clips: Sequence[Clip], seconds: float, place: Path, target: float = USUAL_TARGET,
     progress: Callable[[float], None] | None = None, channels: int | None = None,
-    buses: Mapping[str, float] | None = None,
+    buses: Mapping[str, float] | None = None, under: Sequence[Track] = (), dialogue: bool = False,
 ) -> MixReport:
-    """Mix ``clips`` into ``place`` (24-bit WAV, 48 kHz), ``seconds`` long, at ``target`` LUFS.
+    """Write the finished track as 24-bit WAV at 48 kHz, at ``target`` LUFS.
 
-    ``channels`` None is one while everything is in the middle, else two. ``buses`` as of :func:`render`.
+    ``channels`` None is one while everything is in the middle, else two. ``buses`` and ``under`` as of :func:`render`:
+    the loudness is that of all together, or with ``dialogue`` of the voices alone.
 
     Peaks are held to −1 dBTP. The file appears whole or not at all. Source of the measures: ITU-R
-    BS.1770-4. Raises NothingToMix where no clip is audible, BadInput for an impossible target.
+    BS.1770-5. Raises NothingToMix where no clip is audible, BadInput for an impossible target.
     """
-    if not -40.0 <= target <= -8.0:
-        raise BadInput("A programme loudness of {target:g} LUFS is out of range: choose −40 to −8.", target=target)
+    check_target(target)
     if not clips:
         raise NothingToMix("There is nothing to mix: no line has been voiced.")
     tell = progress or (lambda share: None)
+    count = channels or (2 if under else channels_of(clips))
     with tempfile.TemporaryFile(dir=place.parent) as raw:
-        count = channels or channels_of(clips)
-        meter = LoudnessMeter(RATE, peaks=False, channels=count)
-        done = 0
-        for block in render(clips, seconds, target, count, buses):
-            meter.add(block)
-            raw.write(block.tobytes())
-            done += len(block)
-            tell(0.7 * done / (seconds * RATE))
-        if meter.integrated <= -100:
-            raise NothingToMix("There is nothing to mix: every voiced line is silent.")
-        with atomic_file(place) as half:
-            report = _finish(raw, half, meter, target)
-            tell(1.0)
-    return report
+        store = PassingBlocks(raw, count)
+        made = BlockMixer(tracks_of(clips, target, under, buses), seconds, count, store).mix(
+            target, lambda share: tell(0.7 * share), dialogue)
+        made.write(place, store)
+    tell(1.0)
+    return made.report
 
 
-def _finish(raw: IO[bytes], place: Path, meter: LoudnessMeter, target: float) -> MixReport:
-    """Write the programme with one gain; where people talk at once and peak over the ceiling, limit it too."""
-    gain = target - meter.integrated
-    peak = _write(raw, place, gain, None, meter.channels)
-    if peak.true_peak_db <= CEILING:
-        return MixReport(meter.seconds, meter.integrated + gain, peak.true_peak_db, gain, 0.0,
-                         [max(SILENCE, value + gain) for value in meter.short_term()])
-    for _ in range(3):
-        limiter = Limiter(RATE, CEILING, meter.channels)
-        after = _write(raw, place, gain, limiter, meter.channels)
-        # The limiter takes a little loudness with the peaks: give it back, and look again.
-        if abs(after.integrated - target) <= _TOLERANCE:
-            break
-        gain += target - after.integrated
-    return MixReport(after.seconds, after.integrated, after.true_peak_db, gain, limiter.reduced_db,
-                     after.short_term())
+def can_be_target(target: float) -> bool:
+    return -40.0 <= target <= -8.0
 
 
-def _write(raw: IO[bytes], place: Path, gain_db: float, limiter: Limiter | None, channels: int) -> LoudnessMeter:
-    gain = np.float32(10 ** (gain_db / 20))
-    meter = LoudnessMeter(RATE, loudness=limiter is not None, channels=channels)
-    raw.seek(0)
-    with soundfile.SoundFile(place, "w", RATE, channels, subtype="PCM_24", format="WAV") as file:
-        while data := raw.read(_BLOCK * 4 * channels):
-            out = np.frombuffer(data, np.float32) * gain
-            out = out if channels == 1 else out.reshape(-1, channels)
-            if limiter:
-                out = limiter.process(out)
-            meter.add(out)
-            file.write(as_24_bit(out))
-        if limiter:
-            out = limiter.flush()
-            meter.add(out)
-            file.write(as_24_bit(out))
-    return meter
-
-
-def as_24_bit(samples: Floats32) -> npt.NDArray[np.int32]:
-    """Rounded to 24 bits in the upper three bytes: many times faster than having the file's library do it.
-
-    In single precision, which has just as many bits: at full scale a value may be one step off, nowhere more.
-    """
-    scaled = np.clip(samples, -1.0, 1.0)
-    scaled *= np.float32(8_388_607)
-    whole = np.rint(scaled, out=scaled).astype(np.int32)
-    return np.left_shift(whole, 8, out=whole)
-
-
-@dataclass(frozen=True, slots=True)
-class Encoded:
-    """What was measured of a file after it was encoded, by decoding it again."""
-
-    lufs: float
-    true_peak_db: float
-    gain_db: float
-    """What it was encoded with to be so."""
-
-
-def convert(source: Path, place: Path, layout: Layout, lufs: float | None = None) -> Encoded:
-    """``source`` (a WAV) again as ``layout``; FLAC holds 24 bits, MP3 a constant rate.
-
-    The file is decoded and measured: encoders turn what they are given down (MP3's takes half a decibel at common
-    rates) and let peaks grow. It is encoded again until it is within 0.1 LU of ``lufs`` (the source's own loudness
-    where None) and its peaks are under the ceiling, as near as three tries come.
-    """
-    wanted = measured_file(source)[0] if lufs is None else lufs
-    gain, ceiling = 0.0, None
-    for _ in range(4):
-        with atomic_file(place) as half:
-            _encode(source, half, layout, gain, ceiling)
-            found, peak = measured_file(half)
-        off = wanted - found
-        if layout == "FLAC" or (abs(off) <= _TOLERANCE / 2 and peak <= CEILING):
-            break
-        gain += off
-        if peak > CEILING:
-            # What the encoder adds to peaks is kept free for it.
-            ceiling = (CEILING if ceiling is None else ceiling) - (peak - CEILING) - 0.05
-    return Encoded(found, peak, gain)
-
-
-def measured_file(place: Path) -> tuple[float, float]:
-    """Integrated loudness (LUFS) and true peak (dBTP) of a sound file of one channel or two.
-
-    Source: ITU-R BS.1770-4.
-    """
-    with soundfile.SoundFile(place) as file:
-        meter = LoudnessMeter(file.samplerate, channels=file.channels)
-        for block in file.blocks(_BLOCK, dtype="float32"):
-            meter.add(block)
-    return meter.integrated, meter.true_peak_db
-
-
-def _encode(source: Path, place: Path, layout: Layout, gain_db: float, ceiling: float | None) -> None:
-    options = {"compression_level": 0.5, "bitrate_mode": "CONSTANT"} if layout == "MP3" else {}
-    gain = np.float32(10 ** (gain_db / 20))
-    with soundfile.SoundFile(source) as file, soundfile.SoundFile(
-        place, "w", file.samplerate, file.channels, subtype=_SUBTYPES[layout], format=layout, **options
-    ) as out:
-        limiter = None if ceiling is None else Limiter(file.samplerate, ceiling, file.channels)
-        for block in file.blocks(_BLOCK, dtype="float32"):
-            block = block * gain
-            out.write(limiter.process(block) if limiter else block)
-        if limiter:
-            out.write(limiter.flush())
+def check_target(target: float) -> None:
+    """Raises BadInput for a loudness that no programme has."""
+    if not can_be_target(target):
+        raise BadInput("A programme loudness of {target:g} LUFS is out of range: choose −40 to −8.", target=target)

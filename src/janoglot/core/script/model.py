@@ -33,6 +33,8 @@ class ScriptLine:
     """By language (BCP 47): what was decided of this line there beside its words, as our own format has it."""
     delivery: str = ""
     """How it should sound, in plain words."""
+    clips: dict[str, Any] | None = None
+    """The table of a template, as our own format has it; checked where it is used."""
 
     @property
     def slot(self) -> tuple[float, float] | None:
@@ -96,6 +98,9 @@ class Script:
     voices: dict[str, dict[str, Any]] = field(default_factory=dict)
     """By id, the voices that people keep and that are cast in it, as
     :meth:`janoglot.core.speech.voices.Voice.as_json` has them; checked where they are used."""
+    sounds: dict[str, Any] = field(default_factory=dict)
+    """What lies under the voices, as :func:`janoglot.core.mix.cues.sound_plan_of` takes it; checked where it is
+    used."""
 
     @property
     def speakers(self) -> list[str]:

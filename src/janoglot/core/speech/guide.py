@@ -22,7 +22,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import same_language
 from janoglot.core.speech.catalogue import catalogue
 from janoglot.core.speech.engines import engine_named
-from janoglot.core.speech.engines.base import Guide, GuideWord, Lengths, Manner, Mark, Samples
+from janoglot.core.speech.engines.base import Guide, GuideWord, Lengths, Manner, Mark, Samples, Spoken
 from janoglot.core.speech.heard import compare
 from janoglot.core.speech.takes import TakeRecipe, written_marks
 
@@ -65,11 +65,11 @@ class Prosody:
     spoken: npt.NDArray[np.bool_]
 
 
-def faults_of(samples: Samples, rate: int) -> list[GuideFault]:
-    """What is plainly wrong with a recording, whatever is said in it."""
+def faults_of(samples: Samples, rate: int, longest: float = LONGEST) -> list[GuideFault]:
+    """What is plainly wrong with a recording, whatever is said in it; it may last ``longest`` seconds."""
     seconds = len(samples) / rate
     found = []
-    if seconds > LONGEST:
+    if seconds > longest:
         return [GuideFault("too_long")]
     if seconds < SHORTEST or not np.isfinite(samples).all():
         return [GuideFault("too_short")]
@@ -113,9 +113,7 @@ def read_guide(samples: Samples, rate: int, recipe: TakeRecipe, heard: str | Non
             faults.append(GuideFault("other_words", heard))
             same = False
     if same:
-        reader = _reader_near(samples, rate, plain)
-        own = engine_named(reader.voice.engine).speak(reader.utterance)
-        marks = written_marks(own.words, reader.respelled)
+        own, marks = read_by_another(samples, rate, plain)
         words = guide_by_word(samples, rate, own.samples, own.rate, marks)
     else:
         known = engine_named(plain.voice.engine).lengths(plain.utterance)
@@ -124,6 +122,27 @@ def read_guide(samples: Samples, rate: int, recipe: TakeRecipe, heard: str | Non
             known = Lengths(spoken.seconds, spoken.words)
         words = guide_by_phrase(samples, rate, written_marks(known.words, plain.respelled), known.seconds)
     return GuideFound(words, same, heard or "", tuple(faults))
+
+
+def words_found(samples: Samples, rate: int, recipe: TakeRecipe) -> tuple[Mark, ...]:
+    """Where in a recording of the words of ``recipe`` each of them is. Raises BadInput for a recording without a voice
+    in it, EngineError for words that hold nothing."""
+    plain = replace(recipe, delivery=replace(recipe.delivery, guide=Guide(), manner=Manner()), variant=0)
+    own, marks = read_by_another(samples, rate, plain)
+    sung, laid = prosody_of(samples, rate), laid_over(samples, rate, own.samples, own.rate)
+    found: list[Mark] = []
+    before = None
+    for mark in marks:
+        start, before = _heard(sung, laid.start(mark.start), laid.end(mark.end), before)
+        found.append(replace(mark, start=start, end=before))
+    return tuple(found)
+
+
+def read_by_another(samples: Samples, rate: int, plain: TakeRecipe) -> tuple[Spoken, list[Mark]]:
+    """Our reading of the words of ``plain`` that is held against a recording, and where each is in it."""
+    reader = _reader_near(samples, rate, plain)
+    own = engine_named(reader.voice.engine).speak(reader.utterance)
+    return own, written_marks(own.words, reader.respelled)
 
 
 def _reader_near(samples: Samples, rate: int, recipe: TakeRecipe) -> TakeRecipe:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import regex
 
@@ -83,6 +84,13 @@ def compare(words: str, heard: str, language: str) -> HeardBack:
     steps = _aligned([sound for sound, _ in said], [sound for sound, _ in other])
     wrong = sum(one is None or two is None or said[one][0] != other[two][0] for one, two in steps)
     return HeardBack(heard, wrong / max(1, len(said)), _otherwise(words, heard, said, other, steps))
+
+
+@lru_cache(maxsize=20_000)
+def sounds_heard(text: str, language: str) -> tuple[str, ...]:
+    """The sounds of a text as they are compared here: those that are taken for one another are the same."""
+    spoken = "ur" if primary(language) == "hi" and _ARABIC.search(text) else language
+    return tuple(sound for sound, _ in _sounds(text, spoken))
 
 
 def _sounds(words: str, language: str) -> list[tuple[str, SaidWord]]:

@@ -13,13 +13,16 @@ from janoglot.core.speech.voices import Voice
 
 def recipe_as_json(recipe: TakeRecipe) -> dict[str, Any]:
     return {"words": recipe.words, "voice": recipe.voice.as_json(), "delivery": asdict(recipe.delivery),
-            "language": recipe.language, "foreign": recipe.foreign, "variant": recipe.variant}
+            "language": recipe.language, "foreign": recipe.foreign, "variant": recipe.variant,
+            **({"like": recipe_as_json(recipe.like), "like_spans": recipe.like_spans} if recipe.like else {})}
 
 
 def recipe_from_json(told: dict[str, Any]) -> TakeRecipe:
     """Raises KeyError and the like for one of another version."""
     return TakeRecipe(told["words"], Voice.from_json(told["voice"]), _delivery(told["delivery"]), told["language"],
-                      tuple((words, language) for words, language in told["foreign"]), told.get("variant", 0))
+                      tuple((words, language) for words, language in told["foreign"]), told.get("variant", 0),
+                      recipe_from_json(told["like"]) if told.get("like") else None,
+                      tuple((at, there, length) for at, there, length in told.get("like_spans", ())))
 
 
 def _delivery(told: dict[str, Any]) -> Delivery:

@@ -28,12 +28,15 @@ _NOTED = 1.4
 _EXPLAINED = 0.45
 """The share of that which a mood must explain (the square of the cosine)."""
 _WEAKEST = 0.3
+_WHISPERED = 0.35
+"""Of what is loud so little is voiced in a whisper, whose melody is then not measured."""
 
 
 @dataclass(frozen=True, slots=True)
 class LineSound:
-    """``pitch``: median, semitones from 100 Hz; ``range``: 10 to 90 % of it, semitones; ``level``: dB; ``pace``:
-    syllables a second, by the peaks of its loudness (de Jong and Wempe 2009); ``voiced``: share of what is loud."""
+    """``pitch``: median, semitones from 100 Hz; ``range``: 10 to 90 % of it, semitones (both NaN in a whisper);
+    ``level``: dB; ``pace``: syllables a second, by the peaks of its loudness (de Jong and Wempe 2009); ``voiced``:
+    share of what is loud."""
 
     pitch: float
     range: float
@@ -69,14 +72,18 @@ def line_sound(samples: Samples, rate: int) -> LineSound | None:
         return None
     loud = level > np.percentile(level, 95) - 25
     sung = hz[loud & (hz > 0)]
-    if loud.sum() * step < SHORTEST * 0.6 or len(sung) < 10:
+    if loud.sum() * step < SHORTEST * 0.6 or not len(sung):
         return None
     semitones = 12 * np.log2(sung / 100)
+    voiced = float((hz[loud] > 0).mean())
+    if voiced < _WHISPERED:
+        # What a tracker finds in a whisper is nobody's melody.
+        semitones = np.array([np.nan])
     peaks, _ = find_peaks(level, prominence=2.0, height=float(np.percentile(level, 95) - 25), distance=6)
     pace = max(1, len(peaks)) / (loud.sum() * step)
     return LineSound(float(np.median(semitones)), float(np.percentile(semitones, 90) - np.percentile(semitones, 10)),
                      float(10 * np.log10((10 ** (level[loud] / 10)).mean())), float(pace),
-                     float((hz[loud] > 0).mean()))
+                     voiced)
 
 
 def proposals(lines: Mapping[int, LineSound]) -> dict[int, Proposal]:
@@ -85,10 +92,10 @@ def proposals(lines: Mapping[int, LineSound]) -> dict[int, Proposal]:
         return {}
     rows = np.array([astuple(one) for one in lines.values()])
     rows[:, _FIELDS.index("pace")] = np.log(rows[:, _FIELDS.index("pace")])
-    usual = np.median(rows, axis=0)
+    usual = np.nanmedian(rows, axis=0)
     found = {}
     for line, row in zip(lines, rows, strict=True):
-        away = row - usual
+        away = np.nan_to_num(row - usual)
         moods = _nearest(away / np.array(astuple(_SCALE)))
         if moods:
             told = dict(zip(_FIELDS, (round(float(value), 2) for value in away), strict=True))

@@ -53,6 +53,10 @@ class TakeRecipe:
     """Words of the line that are in another language, each with its BCP 47 tag; wherever they stand in it."""
     variant: int = 0
     """Which of the takes that these words could have: 0 is the plain one, each other one is said a little otherwise."""
+    like: TakeRecipe | None = None
+    """Another take, whose reading some of these words have exactly, where the engine can."""
+    like_spans: tuple[tuple[int, int, int], ...] = ()
+    """Those words: where they are here, where they are in ``like``, and how many characters."""
 
     @property
     def spoken_words(self) -> str:
@@ -65,7 +69,7 @@ class TakeRecipe:
     @property
     def sketch(self) -> TakeRecipe:
         """The same words by the light voice that is nearest to this one."""
-        return replace(self, voice=sketch_voice(self.voice, self.language))
+        return replace(self, voice=sketch_voice(self.voice, self.language), like=None, like_spans=())
 
     @property
     def respelled(self) -> Respelled:
@@ -80,7 +84,18 @@ class TakeRecipe:
         return Utterance(spoken.words, self.voice.base, shaping, varied(delivery, self.variant, spoken.words),
                          self.language,
                          tuple((*spoken.there(at, length), tag) for at, length, tag in self.foreign_spans),
-                         spoken.phonemes, self.variant)
+                         spoken.phonemes, self.variant, *self._alike(spoken))
+
+    def _alike(self, spoken: Respelled) -> tuple[Utterance | None, tuple[tuple[int, int, int], ...]]:
+        if self.like is None:
+            return None, ()
+        theirs = self.like.respelled
+        found = []
+        for at, there, length in self.like_spans:
+            (here, count), (other, as_many) = spoken.there(at, length), theirs.there(there, length)
+            if spoken.words[here: here + count] == theirs.words[other: other + as_many]:
+                found.append((here, other, count))
+        return self.like.utterance, tuple(found)
 
     @property
     def foreign_spans(self) -> tuple[tuple[int, int, str], ...]:
@@ -110,6 +125,8 @@ def _moved_to(spoken: Respelled, delivery: Delivery) -> Delivery:
 
 TURNED = 2
 """Of the way that ends are turned: part of the names of takes with any."""
+ALIKE = 2
+"""Of the way that words have another take's reading: part of the names of takes with any."""
 VARIED = 2
 """Of the way that a variant differs: part of the names of all but the plain takes."""
 _TURN = 0.6180339887498949
@@ -148,6 +165,8 @@ def _take_hash(recipe: TakeRecipe) -> str:
         tongue["turn"] = TURNED
     if recipe.variant:
         tongue["variant"] = [recipe.variant, VARIED]
+    if recipe.like is not None:
+        tongue["like"] = [recipe.like.hash, recipe.like_spans, ALIKE]
     return recipe_hash("take", words=recipe.spoken_words, voice=recipe.voice.recipe, delivery=recipe.delivery,
                        engine=engine.version, **tongue)
 

@@ -31,6 +31,8 @@ from janoglot.core.timing.runs import in_runs
 from janoglot.core.timing.settings import OwnTiming, TimingSettings
 
 Flag = Literal["over", "late", "early", "into_silence", "fast", "slow", "short", "collides", "no_take"]
+UNSTRETCHED = (1.0, 1.0, 1.0, 1.0)
+"""The rates of what is only ever played as it is."""
 TOUCH = 0.05
 """Slots that overlap by no more than this were meant to touch: captions are rounded."""
 
@@ -122,10 +124,11 @@ def _in_turn(lines: Sequence[TimedLine], settings: TimingSettings) -> list[Place
         if line.natural is None:
             placed.append(Placement(line.id, start, 0.0, 1.0, flags=("no_take",)))
             continue
-        rate = 1.0 if line.timing.mode == "run" else settings.untimed_rate
+        as_it_is = line.rates == UNSTRETCHED
+        rate = 1.0 if as_it_is or line.timing.mode == "run" else settings.untimed_rate
         if line.timing.mode == "pinned" and line.timing.at is not None:
             start = line.timing.at
-        if line.timing.seconds:
+        if line.timing.seconds and not as_it_is:
             rate = min(max(line.natural / line.timing.seconds, settings.hard_slow), settings.hard_fast)
         placed.append(Placement(line.id, start, line.natural / rate, rate))
         end, previous = start + line.natural / rate, line

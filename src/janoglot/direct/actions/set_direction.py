@@ -7,7 +7,7 @@ from typing import Any
 
 from janoglot.core.edition.from_script import variant_of
 from janoglot.core.errors import BadInput
-from janoglot.core.speech.directing import marks_of
+from janoglot.core.speech.directing import carried, marks_of
 from janoglot.core.speech.moods import checked_moods
 from janoglot.productions.models import Edition, Line, LineDirection, Wording, checked_takes
 from janoglot.productions.permissions import Anyone
@@ -29,17 +29,33 @@ def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str,
 
 def set_moods(user: Anyone, edition: Edition, lines: list[Line], moods: Any) -> None:
     """The same moods for some lines, in one act. Raises BadInput."""
-    set_moods_each(user, edition, [(line, moods) for line in lines])
+    set_acting(user, edition, [(line, moods, ()) for line in lines])
 
 
-def set_moods_each(user: Anyone, edition: Edition, told: Sequence[tuple[Line, Any]]) -> None:
-    """Moods for some lines, each its own, in one act. Raises BadInput."""
-    checked = [(line, checked_moods(moods)) for line, moods in told]
+def set_acting(user: Anyone, edition: Edition,
+               told: Sequence[tuple[Line, Any, Sequence[tuple[int, float]]]]) -> None:
+    """Moods and stressed words for some lines, each its own, in one act; what else is directed of their words stays.
+    Without moods a line keeps those that it has. Raises BadInput."""
+    checked = [(line, checked_moods(moods), stresses) for line, moods, stresses in told]
     with action(user, edition.production, "set_moods") as record:
         record.details = {"count": len(checked), "language": edition.language}
         record.summary = f"{len(checked)} lines, {edition.language}"
-        for line, moods in checked:
-            set_on(record, edition, line, {"moods": dict(moods)})
+        for line, moods, stresses in checked:
+            changes: dict[str, Any] = {"moods": dict(moods)} if moods or not stresses else {}
+            if stresses:
+                changes["marks"] = _with_stresses(edition, line, stresses)
+            set_on(record, edition, line, changes)
+
+
+def _with_stresses(edition: Edition, line: Line, stresses: Sequence[tuple[int, float]]) -> list[dict[str, Any]]:
+    """What is directed of a line's words now, with these stresses in the place of any that the same words had."""
+    row = LineDirection.objects.filter(edition=edition, line=line).first()
+    words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
+    there = carried(row.core_marks, row.said, words)[0] if row else ()
+    taken = {word for word, _ in stresses}
+    kept = [mark.as_json() for mark in there if not (mark.kind == "stress" and taken & set(range(
+        mark.word, mark.word + mark.count)))]
+    return [*kept, *({"kind": "stress", "word": word, "amount": amount} for word, amount in stresses)]
 
 
 def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:

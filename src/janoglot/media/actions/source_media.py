@@ -10,14 +10,22 @@ from janoglot.productions.recorder import Recorder, action
 
 
 def bring_source_media(user: Anyone, production: Production, key: str, name: str, size: int,
-                       facts: dict[str, Any]) -> Media:
+                       facts: dict[str, Any], purpose: str = Media.Purpose.SOURCE) -> Media:
     """``key`` names the file as it is kept. It is what is played from now on; those that were there stay."""
     with action(user, production, "bring_source_media") as record:
         record.summary, record.details = name[:200], {"name": name[:200]}
         media = record.create(Media(production=production, key=key, name=name[:255], facts=facts, size=size,
-                                    played=False))
+                                    played=False, purpose=purpose))
         _play(record, media)
     return media
+
+
+def line_up_bed(user: Anyone, media: Media, offset: float, sure: float) -> None:
+    """``offset``: how many seconds a bed is later than the source's recording, as it was found or is said to be;
+    ``sure``: 0 to 1."""
+    with action(user, media.production, "line_up_bed", goes_on=True) as record:
+        record.summary, record.details = f"{offset:+.3f} s", {"seconds": f"{offset:+.3f}"}
+        record.update(Media.objects.select_for_update().get(pk=media.pk), offset=offset, sure=sure)
 
 
 def play_source_media(user: Anyone, media: Media) -> None:
@@ -44,5 +52,5 @@ def _play(record: Recorder, media: Media) -> None:
     for other in alike.filter(played=True).exclude(pk=media.pk):
         record.update(other, played=False)
     record.update(media, played=True)
-    if media.facts.get("fps"):
+    if media.purpose == Media.Purpose.SOURCE and media.facts.get("fps"):
         record.update(media.production, fps=media.facts["fps"])

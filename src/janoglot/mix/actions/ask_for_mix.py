@@ -10,6 +10,7 @@ from janoglot.core.edition.plan import plan_of
 from janoglot.core.errors import NothingToMix
 from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
+from janoglot.mix.block_files import block_mix, drop_blocks
 from janoglot.mix.models import Mix
 from janoglot.mix.tasks import SOON_DONE
 from janoglot.productions.jobs import running, start
@@ -45,6 +46,10 @@ def _drop_old(edition: Edition, newest: Mix) -> None:
     """Mixes are big and quickly made again: the last few of an edition are kept."""
     for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).exclude(report={}).order_by("-id")[_KEPT:]:
         if not Mix.objects.filter(recipe=old.recipe).exclude(pk=old.pk).exists():
+            others = Mix.objects.filter(edition__production=edition.production_id).exclude(pk=old.pk).exclude(report={})
+            if mixes().has(old.key):
+                drop_blocks(block_mix(old, mixes()),
+                            (block_mix(one, mixes()) for one in others if mixes().has(one.key)), mixes())
             for key in (old.key, old.plan_key):
                 mixes().remove(key)
         old.delete()

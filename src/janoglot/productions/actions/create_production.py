@@ -7,7 +7,7 @@ from django.db import transaction
 
 from janoglot.core.edition.from_script import settle_delivery
 from janoglot.core.errors import BadInput
-from janoglot.core.mix.programme import TARGETS
+from janoglot.core.mix.programme import can_be_target
 from janoglot.core.script.model import Script
 from janoglot.core.script.order import places
 from janoglot.productions.models import Edition, Line, Membership, Part, Production, Role, Speaker, Wording
@@ -24,7 +24,7 @@ def create_production(user: User, name: str, script: Script, source_language: st
         production = Production.objects.create(
             name=name[:200], source_language=source_language, created_by=user,
             **({"fps": script.fps} if (script.frames or script.editions) and script.fps else {}),
-            **({"target_lufs": script.target} if script.target in TARGETS else {}))
+            **({"target_lufs": script.target} if script.target is not None and can_be_target(script.target) else {}))
         Membership.objects.create(production=production, user=user, role=Role.OWNER)
         with action(user, production, "create_production", record_creation=False) as record:
             record.summary = f"{name}: {len(script.lines)} lines"

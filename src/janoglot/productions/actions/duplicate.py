@@ -9,9 +9,10 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
 from janoglot.productions.actions.add_edition import MOST
 from janoglot.productions.belonging import copied_columns, copy_production, copy_to_edition, take_out
-from janoglot.productions.models import Edition, Membership, Production, Role, Speaker
+from janoglot.productions.models import Edition, Membership, Production, Role, SoundWorld, Speaker
 from janoglot.productions.permissions import Anyone, signed_in
 from janoglot.productions.recorder import action
+from janoglot.productions.sound_names import with_ids, with_names
 
 
 def duplicate_production(user: Anyone, production: Production, name: str, with_takes: bool = True) -> Production:
@@ -42,6 +43,10 @@ def _fill(production: Production, made: Production, with_takes: bool) -> None:
             edition.timing = {**edition.timing, "speakers": {
                 str(speakers[int(pk)]): own for pk, own in rates.items() if int(pk) in speakers}}
             edition.save(update_fields=["timing"])
+    for world in SoundWorld.objects.filter(production=made):
+        # Tied to the other one's lines: by their numbers, which are the same here.
+        world.plan = with_ids(with_names(world.plan, production), made)
+        world.save(update_fields=["plan"])
 
 
 def duplicate_edition(user: Anyone, edition: Edition, language: str) -> Edition:

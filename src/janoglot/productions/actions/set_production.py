@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.core.mix.programme import TARGETS
+from janoglot.core.mix.programme import check_target
 from janoglot.productions.models import Production
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -14,9 +14,9 @@ from janoglot.productions.recorder import action
 def set_production(user: Anyone, production: Production, changes: dict[str, Any]) -> Production:
     """``changes``: any of name, target_lufs, commercial, archived, fps.
 
-    Raises BadInput for a loudness that is not offered."""
-    if "target_lufs" in changes and changes["target_lufs"] not in TARGETS:
-        raise BadInput("Choose a programme loudness of {all} LUFS.", all=" or ".join(f"{t:g}" for t in TARGETS))
+    Raises BadInput for a loudness that no programme has."""
+    if "target_lufs" in changes:
+        check_target(changes["target_lufs"])
     if "fps" in changes and not 1 <= changes["fps"] <= 240:
         raise BadInput("A picture has between 1 and 240 frames a second.")
     if "name" in changes and not changes["name"].strip():

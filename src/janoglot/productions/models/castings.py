@@ -32,6 +32,8 @@ class Casting(models.Model):
     note = models.CharField(max_length=300, blank=True, default="")
     moods = models.JSONField(default=list)
     """``[[name, strength], …]``: how the speaker sounds unless something else is directed."""
+    by_person = models.BooleanField(default=False)
+    """A person records this speaker's lines: the voice stands in where one is needed, and none of them is made."""
 
     class Meta:
         db_table = "cast_casting"
@@ -42,7 +44,8 @@ class Casting(models.Model):
         usual = VoiceSettings()
         own = {name: getattr(self, name) for name in SETTINGS if getattr(self, name) != getattr(usual, name)}
         return {"voice": self.voice, **own, **({"accent_meant": True} if self.accent_meant else {}),
-                **({"note": self.note} if self.note else {}), **({"moods": dict(self.moods)} if self.moods else {})}
+                **({"note": self.note} if self.note else {}), **({"moods": dict(self.moods)} if self.moods else {}),
+                **({"by_person": True} if self.by_person else {})}
 
     @property
     def settings(self) -> VoiceSettings:

@@ -22,6 +22,8 @@ class Media(models.Model):
     class Purpose(models.TextChoices):
         SOURCE = "source"
         """What the script was written down from."""
+        BED = "bed"
+        """The source's music and effects without its voices."""
 
     production = models.ForeignKey(Production, models.CASCADE, related_name="media")
     purpose = models.CharField(max_length=10, choices=Purpose, default=Purpose.SOURCE)
@@ -30,6 +32,10 @@ class Media(models.Model):
     name = models.CharField(max_length=255)
     facts = models.JSONField(default=dict)
     size = models.PositiveBigIntegerField(default=0)
+    offset = models.FloatField(null=True)
+    """Of a bed: how many seconds later it is than the source's recording, once that is found."""
+    sure = models.FloatField(default=0.0)
+    """… and how sure that is, 0 to 1."""
     brought = models.DateTimeField(default=timezone.now)
 
     class Meta:

@@ -90,6 +90,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/favourites/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Keep a sound at hand, or not any more. */
+        put: operations["library_favourites_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/sounds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every sound that comes with the program, and those that were brought in; favourites first. */
+        get: operations["library_sounds_list"];
+        put?: never;
+        /** @description Bring in a sound: any kind that ffprobe knows, up to 300 MB and half an hour; it is kept as FLAC. */
+        post: operations["library_sounds_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/sounds/{sound_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Offered no more; where it lies under voices it stays. */
+        delete: operations["library_sounds_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Its name, tags, kind or licence. */
+        patch: operations["library_sounds_partial_update"];
+        trace?: never;
+    };
     "/api/lines/{line_id}/": {
         parameters: {
             query?: never;
@@ -153,6 +206,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every package that you can hand over, and all that one can hold. */
+        get: operations["packages_retrieve"];
+        put?: never;
+        /** @description Keep a package of your own, for all of your productions. */
+        post: operations["packages_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{package_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Have it otherwise. What was handed over by it stays what it was. */
+        put: operations["packages_update"];
+        post?: never;
+        delete: operations["packages_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -662,6 +750,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/layers/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Speakers and layers as they lie in the edition now. */
+        get: operations["productions_editions_layers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/layers/piece.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Ten seconds of one layer, before its level and pan: made once, and kept. */
+        get: operations["productions_editions_layers_piece.flac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lexicon/": {
         parameters: {
             query?: never;
@@ -769,6 +891,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/clips/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A template in an edition: its variable parts, its table, and how far each row's clip is. */
+        get: operations["productions_editions_lines_clips_retrieve"];
+        put?: never;
+        /** @description Make the clips that are not made. */
+        post: operations["productions_editions_lines_clips_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/clips/{name}.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A clip. */
+        get: operations["productions_editions_lines_clips_.wav_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/": {
         parameters: {
             query?: never;
@@ -835,6 +992,43 @@ export interface paths {
         get: operations["productions_editions_lines_heard_retrieve"];
         /** @description Say that a line is right as it sounds; that is kept for this very sound. */
         put: operations["productions_editions_lines_heard_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/recording/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A line's own recording. */
+        get: operations["productions_editions_lines_recording_retrieve"];
+        put?: never;
+        /** @description Use a person's recording for a line, as it is: any that ffmpeg reads, five minutes at most. */
+        post: operations["productions_editions_lines_recording_create"];
+        /** @description Take it off the line. */
+        delete: operations["productions_editions_lines_recording_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Let it be played quicker or slower, or say that it holds for the words as they are now. */
+        patch: operations["productions_editions_lines_recording_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/lines/{line_id}/recording/recording.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A line's own recording as it was brought in. */
+        get: operations["productions_editions_lines_recording_recording.flac_retrieve"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1074,6 +1268,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/quality/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The quality report of an edition: every line, each figure with its limit, which lines to look at first. */
+        get: operations["productions_editions_quality_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/recordings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Recordings that wait in an edition, and which line each is taken for. */
+        get: operations["productions_editions_recordings_retrieve"];
+        /** @description Give recordings that wait to lines: all in one act. */
+        put: operations["productions_editions_recordings_update"];
+        /** @description Bring in recordings of an edition's lines, singly or in zips: any that ffmpeg reads, five minutes each. */
+        post: operations["productions_editions_recordings_create"];
+        /** @description Have recordings wait no longer. */
+        delete: operations["productions_editions_recordings_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/editions/{language}/recordings/{recording_id}.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A recording that waits. */
+        get: operations["productions_editions_recordings_.flac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/removal/": {
         parameters: {
             query?: never;
@@ -1125,6 +1373,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/rights/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything that an edition uses, and by what right. */
+        get: operations["productions_editions_rights_list"];
+        /** @description Note of something by what right it is used, whose consent is on file, and until when. */
+        put: operations["productions_editions_rights_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/sounds/": {
         parameters: {
             query?: never;
@@ -1170,7 +1436,8 @@ export interface paths {
         get: operations["productions_editions_source_acting_retrieve"];
         /** @description Give lines their moods, each its own, in one act. */
         put: operations["productions_editions_source_acting_update"];
-        post?: never;
+        /** @description Look for the stressed words of the recording. */
+        post: operations["productions_editions_source_acting_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1562,6 +1829,96 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/lines/{line_id}/table/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give a line with variable parts its values, or change them. */
+        put: operations["productions_lines_table_update"];
+        post?: never;
+        /** @description Have the line be one like any other again. */
+        delete: operations["productions_lines_table_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/lines/{line_id}/table/brought/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Bring values in, as CSV, TSV or XLSX with a heading for each slot: a row of a name that is there takes its
+         *     place.
+         */
+        post: operations["productions_lines_table_brought_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/links/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every link that was given away: who changes a production sees their addresses. */
+        get: operations["productions_links_list"];
+        put?: never;
+        /** @description A link to review editions by, or to listen to them. */
+        post: operations["productions_links_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/links/{link_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Withdraw a link, or have it lead somewhere for longer. */
+        patch: operations["productions_links_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/links/{link_id}/code.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The link's address as a QR code (ISO/IEC 18004), for a telephone. */
+        get: operations["productions_links_code.svg_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/media/": {
         parameters: {
             query?: never;
@@ -1650,6 +2007,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/parcels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The last hundred packages that were handed over, the newest first. */
+        get: operations["productions_parcels_list"];
+        put?: never;
+        /** @description Hand over a package of some editions: made behind the page, and only what has changed since. */
+        post: operations["productions_parcels_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/parcels/{parcel_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far it is, and what is in it. */
+        get: operations["productions_parcels_retrieve"];
+        put?: never;
+        /** @description Make it again, as it was: byte by byte where all that it is made of is kept. */
+        post: operations["productions_parcels_again"];
+        /** @description Stop making it. */
+        delete: operations["productions_parcels_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/parcels/{parcel_id}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of it as one archive; ranges are served. */
+        get: operations["productions_parcels_content_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/parcels/{parcel_id}/files/{path}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One file of it, by its path; or its manifest. Ranges are served. */
+        get: operations["productions_parcels_files_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/redo/": {
         parameters: {
             query?: never;
@@ -1661,6 +2089,91 @@ export interface paths {
         put?: never;
         /** @description Do again what you undid last. */
         post: operations["productions_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/remarks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything that reviewers have said of a production's editions. */
+        get: operations["productions_remarks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/remarks.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All remarks with their answers, as CSV. */
+        get: operations["productions_remarks.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/remarks/{remark_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Answer a remark, or say what became of it: the reviewer sees both. */
+        patch: operations["productions_remarks_partial_update"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/remarks/{remark_id}/spoken.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A remark that was spoken. */
+        get: operations["productions_remarks_spoken.flac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/remarks/{remark_id}/taking/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Have the line say what was proposed. */
+        post: operations["productions_remarks_taking_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1820,6 +2333,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/sounds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Layers and cues under the voices, strips and rooms of voices: the same in every edition but for what is told
+         *     of some.
+         */
+        get: operations["productions_sounds_retrieve"];
+        /** @description All of them anew; lines, parts and speakers by ids, or by numbers and names. */
+        put: operations["productions_sounds_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/standing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description How a package stands before it is made: what is there, what would be made, what stands in its way. Nothing is
+         *     changed by asking.
+         */
+        post: operations["productions_standing_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/undo/": {
         parameters: {
             query?: never;
@@ -1846,6 +2400,126 @@ export interface paths {
         };
         /** @description What of the script a file in this format cannot hold, before it is made. */
         get: operations["productions_unheld_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a link opens. */
+        get: operations["review_retrieve"];
+        put?: never;
+        /** @description Say the pass-phrase. */
+        post: operations["review_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/editions/{language}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description An edition's lines as they are heard, and what this reviewer has said of them. */
+        get: operations["review_editions_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/editions/{language}/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The mix (mix.wav), its captions (captions.vtt), and where the link allows it a file to keep (track.mp3). */
+        get: operations["review_editions_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/editions/{language}/approval/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Approve of the edition as it is heard, or take that back. */
+        put: operations["review_editions_approval_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/remarks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say something of a line, or of the whole: in words, spoken (``sound``, as a form's file), or both. */
+        post: operations["review_remarks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/remarks/{remark_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take back what was said, as long as nobody has done anything about it. */
+        delete: operations["review_remarks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/{token}/source/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The source's picture (picture.mp4) or sound (sound.flac). */
+        get: operations["review_source_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1884,6 +2558,91 @@ export interface paths {
         put?: never;
         /** @description Sign the demo user in. */
         post: operations["session_demo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was understood of a sound's description. */
+        get: operations["sounds_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/cuts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Ways to bring music to a length, the least noticed first. */
+        get: operations["sounds_cuts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/heard.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Some seconds of a sound that is made from a description: made once, and kept. */
+        get: operations["sounds_heard.flac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/peaks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a sound looks like, and how long and loud it is. */
+        get: operations["sounds_peaks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/whole.flac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A sound as a cue would have it, whole: made, composed, or of the library. */
+        get: operations["sounds_whole.flac_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2023,7 +2782,9 @@ export interface components {
             line: number;
             number: number;
             moods: components["schemas"]["Mood"][];
-            away: components["schemas"]["Away"];
+            /** @description Null where nothing but stresses is proposed. */
+            away: components["schemas"]["Away"] | null;
+            stresses: components["schemas"]["Stress"][];
         };
         AddRequest: {
             behind: number | null;
@@ -2058,6 +2819,18 @@ export interface components {
             seconds: number;
             /** Format: double */
             off: number;
+        };
+        ApprovingRequest: {
+            approved: boolean;
+        };
+        AskedPackageRequest: {
+            package: components["schemas"]["NewPackageRequest"];
+            languages: string[];
+            /**
+             * @description Why it is handed over all the same, where anything stands open.
+             * @default
+             */
+            reason: string;
         };
         Audition: {
             /** @description Whether the voice itself can be heard. */
@@ -2104,6 +2877,22 @@ export interface components {
         BackRequest: {
             /** @description Everything after it is undone; 0 undoes all there is. */
             record: number;
+        };
+        Bed: {
+            use: components["schemas"]["UseEnum"];
+            /** Format: double */
+            level_db?: number;
+            parts?: {
+                [key: string]: "off" | "keep" | "mute" | "duck" | "voices out" | "clean";
+            };
+        };
+        BedRequest: {
+            use: components["schemas"]["UseEnum"];
+            /** Format: double */
+            level_db?: number;
+            parts?: {
+                [key: string]: "off" | "keep" | "mute" | "duck" | "voices out" | "clean";
+            };
         };
         BeginPartRequest: {
             line: number;
@@ -2152,10 +2941,23 @@ export interface components {
             /** @description What could not be taken, and why. */
             left: string[];
         };
+        BroughtRecordings: {
+            count: number;
+            /** @description Files that could not be read, and why. */
+            left: string[];
+        };
         BroughtRequest: {
             /** Format: binary */
             file: string;
         };
+        /**
+         * @description * `` -
+         *     * `number` - number
+         *     * `name` - name
+         *     * `heard` - heard
+         * @enum {string}
+         */
+        ByEnum: "number" | "name" | "heard";
         CaptionMatch: {
             line: number;
             number: number;
@@ -2221,6 +3023,8 @@ export interface components {
             settings: components["schemas"]["Settings"];
             moods: components["schemas"]["Mood"][];
             accent_meant: boolean;
+            /** @description Whether a person records the lines. */
+            by_person: boolean;
             note: string;
             wrong_language: boolean;
             /** @description Other speakers of the edition whose voice is the same one, or hard to tell apart. */
@@ -2229,6 +3033,7 @@ export interface components {
         CastingChangeRequest: {
             voice?: string;
             accent_meant?: boolean;
+            by_person?: boolean;
             note?: string;
             /** @description All of them anew. */
             moods?: components["schemas"]["MoodRequest"][];
@@ -2272,17 +3077,65 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /**
-         * @description * `too_long` - too_long
-         *     * `too_short` - too_short
-         *     * `too_quiet` - too_quiet
-         *     * `clipped` - clipped
-         *     * `noise` - noise
-         *     * `other_words` - other_words
-         *     * `unreadable` - unreadable
-         * @enum {string}
-         */
-        CodeEnum: "too_long" | "too_short" | "too_quiet" | "clipped" | "noise" | "other_words" | "unreadable";
+        Choice: {
+            name: string;
+            usual: unknown;
+            allowed: unknown[];
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            none: boolean;
+        };
+        Clip: {
+            name: string;
+            words: string;
+            /** @description Slots that it has no value for. */
+            missing: string[];
+            made: boolean;
+            /** Format: double */
+            seconds: number | null;
+            fault: string;
+        };
+        ClipTable: {
+            columns: string[];
+            /** @description Each with “name”, and its values by column: a slot, or a slot and the language that the value is for. */
+            rows: {
+                [key: string]: string;
+            }[];
+            /** @description The row whose reading all others have where the words are fixed. */
+            reference: string;
+            /** @description What values are read as, by slot. */
+            kinds: {
+                [key: string]: string;
+            };
+        };
+        ClipTableChangeRequest: {
+            /** @description All of them anew. */
+            rows?: {
+                [key: string]: string;
+            }[];
+            kinds?: {
+                [key: string]: "" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit";
+            };
+            /** @description A row's name: all others are read as it is. */
+            reference?: string;
+        };
+        ClipTableUploadRequest: {
+            /** Format: binary */
+            file?: string;
+            text?: string;
+        };
+        Clips: {
+            slots: string[];
+            table: components["schemas"]["ClipTable"] | null;
+            clips: components["schemas"]["Clip"][];
+            /** @description Whether the speaker has a voice in this edition. */
+            cast: boolean;
+            /** @description Whether what is fixed is read exactly the same: rich voices alone can. */
+            exact: boolean;
+            making: components["schemas"]["Job"] | null;
+        };
         Column: {
             header: string;
             /** @description A role, a BCP 47 tag, or empty: passed over. */
@@ -2306,6 +3159,44 @@ export interface components {
          * @enum {string}
          */
         ComingCastingWhatEnum: "new" | "changed" | "same" | "changed_here";
+        Composed: {
+            mood: components["schemas"]["ComposedMoodEnum"];
+            /**
+             * Format: double
+             * @description Beats a minute.
+             */
+            tempo?: number;
+            /** @description As “D minor”. */
+            key?: string;
+            instruments?: string[];
+            /** Format: double */
+            seconds?: number;
+        };
+        /**
+         * @description * `calm` - calm
+         *     * `hopeful` - hopeful
+         *     * `sad` - sad
+         *     * `tense` - tense
+         *     * `mysterious` - mysterious
+         *     * `playful` - playful
+         *     * `solemn` - solemn
+         *     * `lively` - lively
+         * @enum {string}
+         */
+        ComposedMoodEnum: "calm" | "hopeful" | "sad" | "tense" | "mysterious" | "playful" | "solemn" | "lively";
+        ComposedRequest: {
+            mood: components["schemas"]["ComposedMoodEnum"];
+            /**
+             * Format: double
+             * @description Beats a minute.
+             */
+            tempo?: number;
+            /** @description As “D minor”. */
+            key?: string;
+            instruments?: string[];
+            /** Format: double */
+            seconds?: number;
+        };
         Contrast: {
             points: components["schemas"]["Point"][];
             pairs: components["schemas"]["Pair"][];
@@ -2332,6 +3223,8 @@ export interface components {
             empty: number;
             /** @description Lines that are read on the screen, and never voiced. */
             on_screen: number;
+            /** @description Lines of which every row of a table is a clip. */
+            template: number;
             uncast: number;
             unvoiced: number;
             out_of_date: number;
@@ -2343,8 +3236,94 @@ export interface components {
             sketch: number;
             /** @description Lines that do not fit even at the hard limit. */
             over: number;
+            /** @description Lines that a person is to record, or to record again. */
+            unrecorded: number;
             /** @description Speakers whose voice is another language's, not marked. */
             wrong_language: number;
+        };
+        Cue: {
+            layer: string;
+            sound: components["schemas"]["CueSource"];
+            at: components["schemas"]["Place"];
+            until?: components["schemas"]["Place"] | null;
+            /** Format: double */
+            seconds?: number;
+            loop?: boolean;
+            /** Format: double */
+            fade_in?: number;
+            /** Format: double */
+            fade_out?: number;
+            curve?: components["schemas"]["CurveEnum"];
+            /** Format: double */
+            gain_db?: number;
+            /** Format: double */
+            pan?: number;
+            id?: string;
+            off?: boolean;
+            /** @description Music that is cut anew to end where the cue does. */
+            fit?: boolean;
+            /** Format: double */
+            trim?: number;
+            points?: number[][];
+        };
+        CueRequest: {
+            layer: string;
+            sound: components["schemas"]["CueSourceRequest"];
+            at: components["schemas"]["PlaceRequest"];
+            until?: components["schemas"]["PlaceRequest"] | null;
+            /** Format: double */
+            seconds?: number;
+            loop?: boolean;
+            /** Format: double */
+            fade_in?: number;
+            /** Format: double */
+            fade_out?: number;
+            curve?: components["schemas"]["CurveEnum"];
+            /** Format: double */
+            gain_db?: number;
+            /** Format: double */
+            pan?: number;
+            id?: string;
+            off?: boolean;
+            /** @description Music that is cut anew to end where the cue does. */
+            fit?: boolean;
+            /** Format: double */
+            trim?: number;
+            points?: number[][];
+        };
+        /** @description One of “made”, “composed” and “kept”. */
+        CueSource: {
+            /** @description A description of the sound. */
+            made?: string;
+            /** @description What was made of the description, with settings of its own. */
+            parts?: {
+                [key: string]: unknown;
+            }[];
+            composed?: components["schemas"]["Composed"];
+            /** @description The number of a sound of the library. */
+            kept?: number;
+            number?: number;
+            /** Format: double */
+            seconds?: number;
+            /** @description Of music that is cut to a length: by which way. */
+            cut?: number;
+        };
+        /** @description One of “made”, “composed” and “kept”. */
+        CueSourceRequest: {
+            /** @description A description of the sound. */
+            made?: string;
+            /** @description What was made of the description, with settings of its own. */
+            parts?: {
+                [key: string]: unknown;
+            }[];
+            composed?: components["schemas"]["ComposedRequest"];
+            /** @description The number of a sound of the library. */
+            kept?: number;
+            number?: number;
+            /** Format: double */
+            seconds?: number;
+            /** @description Of music that is cut to a length: by which way. */
+            cut?: number;
         };
         Cure: {
             kind: components["schemas"]["CureKindEnum"];
@@ -2375,6 +3354,37 @@ export interface components {
          * @enum {string}
          */
         CureKindEnum: "silence" | "early" | "faster" | "trim" | "quicker_voice" | "overlap" | "hold_part";
+        /**
+         * @description * `power` - power
+         *     * `straight` - straight
+         * @enum {string}
+         */
+        CurveEnum: "power" | "straight";
+        Cut: {
+            /** @description From where to where of the music, seconds. */
+            pieces: number[][];
+            /** @description When they are heard. */
+            joins: number[];
+            /** Format: double */
+            speed: number;
+            /** Format: double */
+            seconds: number;
+            /**
+             * Format: double
+             * @description How much they are likely to be noticed; 0: not at all.
+             */
+            cost: number;
+        };
+        Deeper: {
+            line: string;
+            /** Format: double */
+            db: number;
+        };
+        DeeperRequest: {
+            line: string;
+            /** Format: double */
+            db: number;
+        };
         Delivery: {
             language: string;
             stops: components["schemas"]["Stop"][];
@@ -2404,11 +3414,21 @@ export interface components {
             /** Format: double */
             true_peak_db: number | null;
         };
+        Described: {
+            /** @description What was understood. */
+            parts: components["schemas"]["SoundPart"][];
+            /** @description What was not. */
+            missed: string[];
+            /** @description Sounds whose names come near that. */
+            near: string[];
+            /** @description Whether it goes on, rather than happens. */
+            goes_on: boolean;
+        };
         Dial: {
             kind: components["schemas"]["DialKindEnum"];
             /** Format: double */
             amount: number;
-            place: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
+            place: components["schemas"]["EdgeEnum"] | components["schemas"]["BlankEnum"];
         };
         /**
          * @description * `stress` - stress
@@ -2528,11 +3548,50 @@ export interface components {
              */
             again: boolean;
         };
+        Duck: {
+            /** Format: double */
+            amount_db: number;
+            /**
+             * Format: double
+             * @description Seconds before a voice sets in.
+             */
+            lead: number;
+            /**
+             * Format: double
+             * @description Gaps shorter than this do not bring it back.
+             */
+            hold: number;
+            /** Format: double */
+            release: number;
+        };
+        DuckRequest: {
+            /** Format: double */
+            amount_db: number;
+            /**
+             * Format: double
+             * @description Seconds before a voice sets in.
+             */
+            lead: number;
+            /**
+             * Format: double
+             * @description Gaps shorter than this do not bring it back.
+             */
+            hold: number;
+            /** Format: double */
+            release: number;
+        };
         DuplicateRequest: {
             name: string;
             /** @default true */
             with_takes: boolean;
         };
+        /**
+         * @description * `` -
+         *     * `start` - start
+         *     * `end` - end
+         * @enum {string}
+         */
+        EdgeEnum: "start" | "end";
         Edition: {
             language: string;
             name: string;
@@ -2555,10 +3614,22 @@ export interface components {
          *     * `captions.vtt` - captions.vtt
          *     * `holds.csv` - holds.csv
          *     * `holds.otio` - holds.otio
+         *     * `recording-sheet.csv` - recording-sheet.csv
+         *     * `recording-sheet.pdf` - recording-sheet.pdf
+         *     * `recording-sheet.xlsx` - recording-sheet.xlsx
          *     * `on-screen.csv` - on-screen.csv
+         *     * `quality.csv` - quality.csv
+         *     * `quality.pdf` - quality.pdf
+         *     * `quality.json` - quality.json
+         *     * `quality.xlsx` - quality.xlsx
+         *     * `rights.csv` - rights.csv
+         *     * `rights.pdf` - rights.pdf
+         *     * `rights.json` - rights.json
+         *     * `rights.xlsx` - rights.xlsx
+         *     * `template-clips.zip` - template-clips.zip
          * @enum {string}
          */
-        EditionFileFileEnum: "mix.wav" | "mix.flac" | "mix.mp3" | "clips.zip" | "captions.srt" | "captions.vtt" | "holds.csv" | "holds.otio" | "on-screen.csv";
+        EditionFileFileEnum: "mix.wav" | "mix.flac" | "mix.mp3" | "clips.zip" | "captions.srt" | "captions.vtt" | "holds.csv" | "holds.otio" | "recording-sheet.csv" | "recording-sheet.pdf" | "recording-sheet.xlsx" | "on-screen.csv" | "quality.csv" | "quality.pdf" | "quality.json" | "quality.xlsx" | "rights.csv" | "rights.pdf" | "rights.json" | "rights.xlsx" | "template-clips.zip";
         EditionFileRequest: {
             file: components["schemas"]["EditionFileFileEnum"];
             /**
@@ -2591,6 +3662,11 @@ export interface components {
             /** @description Names the mix that would be made now; empty without takes. */
             mix_recipe: string;
             lines: components["schemas"]["Line"][];
+        };
+        EditionStanding: {
+            language: string;
+            points: components["schemas"]["OpenPoint"][];
+            items: components["schemas"]["ItemStanding"][];
         };
         Encoding: {
             id: string;
@@ -2643,11 +3719,22 @@ export interface components {
             speller: boolean;
             rude_list: boolean;
         };
+        FavouriteSoundRequest: {
+            name_id: string;
+            favourite: boolean;
+        };
         Favourites: {
             voices: string[];
         };
         FavouritesRequest: {
             voices: string[];
+        };
+        Figure: {
+            name: string;
+            /** Format: double */
+            found: number | null;
+            limit: string;
+            kept: boolean | null;
         };
         Finding: {
             code: string;
@@ -2711,6 +3798,10 @@ export interface components {
             /** @description A name; added where it is new. */
             speaker: string;
         };
+        GivenRecordingRequest: {
+            recording: number;
+            line: number;
+        };
         Guide: {
             state: components["schemas"]["GuideStateEnum"];
             name: string;
@@ -2732,9 +3823,20 @@ export interface components {
             energy: number;
         };
         GuideFault: {
-            code: components["schemas"]["CodeEnum"];
+            code: components["schemas"]["GuideFaultCodeEnum"];
             said: string;
         };
+        /**
+         * @description * `too_long` - too_long
+         *     * `too_short` - too_short
+         *     * `too_quiet` - too_quiet
+         *     * `clipped` - clipped
+         *     * `noise` - noise
+         *     * `other_words` - other_words
+         *     * `unreadable` - unreadable
+         * @enum {string}
+         */
+        GuideFaultCodeEnum: "too_long" | "too_short" | "too_quiet" | "clipped" | "noise" | "other_words" | "unreadable";
         /**
          * @description * `none` - none
          *     * `reading` - Reading
@@ -2865,10 +3967,73 @@ export interface components {
             name: string;
             lines: number;
         };
+        /**
+         * @description * `en` - en
+         *     * `es` - es
+         *     * `fr` - fr
+         *     * `de` - de
+         *     * `it` - it
+         *     * `pt` - pt
+         *     * `ca` - ca
+         *     * `nl` - nl
+         *     * `hi` - hi
+         *     * `ar` - ar
+         * @enum {string}
+         */
+        InterfaceEnum: "en" | "es" | "fr" | "de" | "it" | "pt" | "ca" | "nl" | "hi" | "ar";
         IpaCheck: {
             /** @description Signs that the language's voice lacks. */
             unknown: string[];
         };
+        ItemKind: {
+            kind: components["schemas"]["ItemKindEnum"];
+            of: components["schemas"]["OfEnum"];
+            pattern: string;
+            choices: components["schemas"]["Choice"][];
+        };
+        /**
+         * @description * `track` - track
+         *     * `stems` - stems
+         *     * `clips` - clips
+         *     * `captions` - captions
+         *     * `picture` - picture
+         *     * `picture, all languages` - picture, all languages
+         *     * `stream` - stream
+         *     * `timeline` - timeline
+         *     * `talking book` - talking book
+         *     * `script` - script
+         *     * `wordings` - wordings
+         *     * `cue sheet` - cue sheet
+         *     * `on-screen texts` - on-screen texts
+         *     * `markup` - markup
+         *     * `hold list` - hold list
+         *     * `recording sheet` - recording sheet
+         *     * `templates' clips` - templates' clips
+         *     * `quality report` - quality report
+         *     * `rights` - rights
+         * @enum {string}
+         */
+        ItemKindEnum: "track" | "stems" | "clips" | "captions" | "picture" | "picture, all languages" | "stream" | "timeline" | "talking book" | "script" | "wordings" | "cue sheet" | "on-screen texts" | "markup" | "hold list" | "recording sheet" | "templates' clips" | "quality report" | "rights";
+        ItemStanding: {
+            /** @description Of the item in its package, from 0. */
+            number: number;
+            state: components["schemas"]["ItemStateEnum"];
+            /**
+             * Format: double
+             * @description How long making it takes, about.
+             */
+            seconds: number;
+            why: string;
+            /** @description What files are called, some of them. */
+            names: string[];
+        };
+        /**
+         * @description * `ready` - ready
+         *     * `to make` - to make
+         *     * `not here` - not here
+         * @enum {string}
+         */
+        ItemStateEnum: "ready" | "to make" | "not here";
         Job: {
             id: number;
             kind: components["schemas"]["JobKindEnum"];
@@ -2919,9 +4084,16 @@ export interface components {
          *     * `copy` - copy
          *     * `measure` - measure
          *     * `deliver` - deliver
+         *     * `listen` - listen
+         *     * `prepare` - prepare
+         *     * `clips` - clips
+         *     * `stress` - stress
+         *     * `package` - package
+         *     * `items` - items
+         *     * `parcel` - parcel
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver";
+        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "clips" | "stress" | "package" | "items" | "parcel";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
@@ -2992,6 +4164,23 @@ export interface components {
             /** @description The others. */
             speakers: number[];
         };
+        LaidCue: {
+            id: string;
+            layer: string;
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Of its sound, uncut.
+             */
+            sound_seconds: number;
+            /** @description Where music was cut to end with the cue: seconds of the programme. */
+            joins: number[];
+            /** @description Whether it was. */
+            cut: boolean;
+        };
         Language: {
             tag: string;
             /** @description In English. */
@@ -2999,6 +4188,42 @@ export interface components {
             own_name: string;
             direction: components["schemas"]["DirectionEnum"];
             voices: number;
+        };
+        Layer: {
+            name: string;
+            kind: components["schemas"]["LayerKindEnum"];
+            /**
+             * Format: double
+             * @description Against the voices' own loudness.
+             */
+            level_db: number;
+            /** Format: double */
+            pan: number;
+            mute: boolean;
+            solo?: boolean;
+            duck: components["schemas"]["Duck"];
+        };
+        /**
+         * @description * `bed` - bed
+         *     * `music` - music
+         *     * `effects` - effects
+         *     * `ambience` - ambience
+         * @enum {string}
+         */
+        LayerKindEnum: "bed" | "music" | "effects" | "ambience";
+        LayerRequest: {
+            name: string;
+            kind: components["schemas"]["LayerKindEnum"];
+            /**
+             * Format: double
+             * @description Against the voices' own loudness.
+             */
+            level_db: number;
+            /** Format: double */
+            pan: number;
+            mute: boolean;
+            solo?: boolean;
+            duck: components["schemas"]["DuckRequest"];
         };
         Lexicon: {
             entries: components["schemas"]["LexiconEntry"][];
@@ -3057,6 +4282,39 @@ export interface components {
             /** Format: binary */
             file: string;
         };
+        LibrarySound: {
+            /** @description What it goes by: “shipped/…” or “kept/…”. */
+            name_id: string;
+            origin: components["schemas"]["LibrarySoundOriginEnum"];
+            name: string;
+            kind: components["schemas"]["SoundUseEnum"];
+            tags: string[];
+            licence: string;
+            /**
+             * Format: double
+             * @description None of what goes on as long as it is wanted.
+             */
+            seconds: number | null;
+            /** Format: double */
+            lufs: number | null;
+            /** Format: double */
+            true_peak_db: number | null;
+            favourite: boolean;
+            /** @description Whether it can be changed. */
+            mine: boolean;
+            /** @description As a cue names it. */
+            sound: {
+                [key: string]: unknown;
+            };
+            /** @description Names of productions. */
+            used_in: string[];
+        };
+        /**
+         * @description * `shipped` - shipped
+         *     * `brought in` - brought in
+         * @enum {string}
+         */
+        LibrarySoundOriginEnum: "shipped" | "brought in";
         Line: {
             id: number;
             number: number;
@@ -3077,6 +4335,8 @@ export interface components {
             quality: (components["schemas"]["QualityEnum"] | components["schemas"]["NullEnum"]) | null;
             voice: string | null;
             wrong_language: boolean;
+            /** @description Whether a person records it. */
+            by_person: boolean;
             /** @description What is the line's own; null follows its speaker. */
             own: components["schemas"]["LineCasting"] | null;
             /** @description What is directed of it; null for nothing. */
@@ -3190,6 +4450,16 @@ export interface components {
             /** Format: double */
             livelier?: number | null;
         };
+        LineFade: {
+            line: string;
+            /** Format: double */
+            seconds: number;
+        };
+        LineFadeRequest: {
+            line: string;
+            /** Format: double */
+            seconds: number;
+        };
         /**
          * @description * `spoken` - spoken
          *     * `on_screen` - on screen
@@ -3199,6 +4469,63 @@ export interface components {
         LineMoodsRequest: {
             line: number;
             moods: components["schemas"]["MoodRequest"][];
+            stresses?: components["schemas"]["StressRequest"][];
+        };
+        LineQuality: {
+            id: number;
+            number: number;
+            speaker: string;
+            original: string;
+            words: string;
+            heard: string;
+            /** Format: double */
+            agrees: number | null;
+            back: string;
+            /** Format: double */
+            speed: number;
+            /** Format: double */
+            over: number;
+            /** Format: double */
+            worry: number;
+            faults: string[];
+            doubts: string[];
+            said: string[];
+            /** Format: double */
+            start: number | null;
+            /** @description Who has said that it is right as it sounds. */
+            right_by: string;
+        };
+        LineRecording: {
+            state: components["schemas"]["LineRecordingStateEnum"];
+            name: string;
+            /**
+             * Format: double
+             * @description As it is played at its own speed.
+             */
+            seconds: number | null;
+            /** @description Whether it may be played quicker or slower to fit. */
+            stretch: boolean;
+            /** @description Whether its steady noise is taken down. */
+            cleaned: boolean;
+            /** @description Whether the line still says what was recorded. */
+            holds: boolean;
+            /** @description What the line said when it was recorded. */
+            said: string;
+            heard: string | null;
+            faults: components["schemas"]["GuideFault"][];
+            by: string | null;
+        };
+        /**
+         * @description * `none` - none
+         *     * `reading` - Reading
+         *     * `ready` - Ready
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        LineRecordingStateEnum: "none" | "reading" | "ready" | "failed";
+        LineRecordingUploadRequest: {
+            /** Format: binary */
+            file: string;
         };
         /** @description What a line has of its own; what is null follows the edition. */
         LineTiming: {
@@ -3243,6 +4570,12 @@ export interface components {
         LinesRequest: {
             lines: number[];
         };
+        /**
+         * @description * `review` - review
+         *     * `listen` - listen
+         * @enum {string}
+         */
+        LinkPurposeEnum: "review" | "listen";
         Lips: {
             line: number;
             /**
@@ -3367,7 +4700,7 @@ export interface components {
         };
         Media: {
             id: number;
-            purpose: components["schemas"]["PurposeEnum"];
+            purpose: components["schemas"]["MediaPurposeEnum"];
             /** @description Of those of one purpose, one is. */
             played: boolean;
             /**
@@ -3394,14 +4727,37 @@ export interface components {
             has_picture: boolean;
             /** Format: double */
             fps: number | null;
+            /**
+             * Format: double
+             * @description Of a bed: seconds that it is later than the source.
+             */
+            offset: number | null;
+            /**
+             * Format: double
+             * @description … and how sure that is, 0 to 1.
+             */
+            sure: number;
         };
         MediaPeaks: {
             /** @description Base64: a byte for each fiftieth of a second. */
             peaks: string;
         };
+        /**
+         * @description * `source` - Source
+         *     * `bed` - Bed
+         * @enum {string}
+         */
+        MediaPurposeEnum: "source" | "bed";
         MediaUploadRequest: {
             /** Format: binary */
             file: string;
+            /**
+             * @description “bed”: its music and effects without voices.
+             *
+             *     * `source` - Source
+             *     * `bed` - Bed
+             */
+            purpose?: components["schemas"]["MediaPurposeEnum"];
         };
         MemoryMatch: {
             original: string;
@@ -3452,6 +4808,29 @@ export interface components {
             limited_db: number;
             /** @description LUFS over 3 s, each second. */
             short_term: number[];
+            /**
+             * Format: double
+             * @description Loudness range (EBU Tech 3342).
+             */
+            range_lu: number;
+            /** Format: double */
+            most_short_term: number;
+            /** Format: double */
+            most_momentary: number;
+            /**
+             * Format: double
+             * @description LUFS of what is said alone.
+             */
+            voices: number;
+            /** @description LUFS of each layer and speaker, by name. */
+            layers: {
+                [key: string]: number;
+            };
+            /** @description By a line's id: how many LU it is over what lies under it, too few. */
+            unclear: {
+                [key: string]: number;
+            };
+            channels: number;
         };
         /**
          * @description * `absent` - absent
@@ -3470,7 +4849,7 @@ export interface components {
          */
         ModeEnum: "within" | "hold" | "run" | "pinned";
         Mood: {
-            mood: components["schemas"]["MoodEnum"];
+            mood: components["schemas"]["MoodMoodEnum"];
             /**
              * Format: double
              * @description 0 takes away what lies beneath.
@@ -3501,9 +4880,9 @@ export interface components {
          *     * `announcing` - announcing
          * @enum {string}
          */
-        MoodEnum: "calm" | "warm" | "bright" | "joyful" | "excited" | "urgent" | "stern" | "angry" | "afraid" | "sad" | "tired" | "dry" | "mocking" | "secretive" | "whispered" | "shouted" | "gentle" | "formal" | "welcoming" | "announcing";
+        MoodMoodEnum: "calm" | "warm" | "bright" | "joyful" | "excited" | "urgent" | "stern" | "angry" | "afraid" | "sad" | "tired" | "dry" | "mocking" | "secretive" | "whispered" | "shouted" | "gentle" | "formal" | "welcoming" | "announcing";
         MoodRequest: {
-            mood: components["schemas"]["MoodEnum"];
+            mood: components["schemas"]["MoodMoodEnum"];
             /**
              * Format: double
              * @description 0 takes away what lies beneath.
@@ -3535,21 +4914,130 @@ export interface components {
          * @enum {string}
          */
         NearestToEnum: "recording" | "voice";
+        NewLibrarySoundRequest: {
+            /** Format: binary */
+            file: string;
+            kind?: components["schemas"]["SoundUseEnum"];
+            /** @description Parted by commas. */
+            tags?: string;
+            licence?: string;
+        };
+        NewPackageRequest: {
+            name: string;
+            /** @default false */
+            commercial: boolean;
+            items: components["schemas"]["PackageItemRequest"][];
+        };
         NewProductionRequest: {
             name: string;
+        };
+        NewRemarkRequest: {
+            language: string;
+            line?: number | null;
+            kind: components["schemas"]["RemarkKindEnum"];
+            /**
+             * Format: double
+             * @default 0
+             */
+            at: number;
+            /** @default  */
+            text: string;
+            /** @default  */
+            proposed: string;
+        };
+        NewReviewLinkRequest: {
+            /** @default review */
+            purpose: components["schemas"]["LinkPurposeEnum"];
+            name: string;
+            languages: string[];
+            /** @default en */
+            interface: components["schemas"]["InterfaceEnum"];
+            /** @default 14 */
+            days: number;
+            /** @default  */
+            passphrase: string;
+            /** @default false */
+            download: boolean;
         };
         /** @enum {unknown} */
         NullEnum: null;
         /**
-         * @description * `` - a person
-         *     * `memory` - translation memory
-         *     * `engine` - drafting engine
-         *     * `captions` - captions
-         *     * `file` - a file
-         *     * `edition` - another edition
+         * @description * `edition` - edition
+         *     * `languages` - languages
+         *     * `production` - production
          * @enum {string}
          */
-        OriginEnum: "memory" | "engine" | "captions" | "file" | "edition";
+        OfEnum: "edition" | "languages" | "production";
+        OpenPoint: {
+            code: components["schemas"]["OpenPointCodeEnum"];
+            lines: number[];
+            /** @description It cannot be handed over at all; else a reason is asked for. */
+            hard: boolean;
+        };
+        /**
+         * @description * `uncast` - uncast
+         *     * `unvoiced` - unvoiced
+         *     * `out_of_date` - out_of_date
+         *     * `unrecorded` - unrecorded
+         *     * `no_words` - no_words
+         *     * `sketch` - sketch
+         *     * `draft` - draft
+         *     * `over` - over
+         *     * `doubtful` - doubtful
+         *     * `not_heard` - not_heard
+         *     * `unclear` - unclear
+         *     * `not_approved` - not_approved
+         *     * `no_right` - no_right
+         *     * `review_open` - review_open
+         * @enum {string}
+         */
+        OpenPointCodeEnum: "uncast" | "unvoiced" | "out_of_date" | "unrecorded" | "no_words" | "sketch" | "draft" | "over" | "doubtful" | "not_heard" | "unclear" | "not_approved" | "no_right" | "review_open";
+        OpenedLink: {
+            purpose: components["schemas"]["LinkPurposeEnum"];
+            name: string;
+            interface: string;
+            /** @description A pass-phrase is asked for: nothing more is told without it. */
+            locked: boolean;
+            production: string;
+            /** @description language, name, direction */
+            editions: {
+                [key: string]: string;
+            }[];
+            picture: boolean;
+            /** @description Whether the source can be heard. */
+            source_sound: boolean;
+            download: boolean;
+            /** Format: date-time */
+            expires: string;
+        };
+        Package: {
+            /** @description Of one of your own; those that come with it have none. */
+            id: number | null;
+            name: string;
+            commercial: boolean;
+            items: components["schemas"]["PackageItem"][];
+        };
+        PackageItem: {
+            kind: components["schemas"]["ItemKindEnum"];
+            choices?: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            pattern: string;
+        };
+        PackageItemRequest: {
+            kind: components["schemas"]["ItemKindEnum"];
+            choices?: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            pattern: string;
+        };
+        Packages: {
+            packages: components["schemas"]["Package"][];
+            kinds: components["schemas"]["ItemKind"][];
+            fields_of_names: string[];
+        };
         Pair: {
             one: number;
             other: number;
@@ -3564,6 +5052,49 @@ export interface components {
             /** @description Another voice for one of the two. */
             better: components["schemas"]["Better"] | null;
         };
+        Parcel: {
+            id: number;
+            name: string;
+            languages: string[];
+            state: components["schemas"]["ParcelStateEnum"];
+            /** Format: double */
+            share: number;
+            fault: string;
+            editions: components["schemas"]["ParcelEdition"][];
+            /** @description Items that had to be made; the others were there. */
+            made_new: number;
+            items: number;
+            files: components["schemas"]["ParcelFile"][];
+            reason: string;
+            by: string | null;
+            /** Format: date-time */
+            asked: string;
+        };
+        ParcelEdition: {
+            language: string;
+            made: number;
+            all: number;
+        };
+        ParcelFile: {
+            path: string;
+            bytes: number;
+            sha256: string;
+            item: string;
+            report: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * @description * `mixing` - mixing
+         *     * `making` - making
+         *     * `packing` - packing
+         *     * `ready` - ready
+         *     * `failed` - failed
+         *     * `stopped` - stopped
+         *     * `gone` - gone
+         * @enum {string}
+         */
+        ParcelStateEnum: "mixing" | "making" | "packing" | "ready" | "failed" | "stopped" | "gone";
         Part: {
             id: number;
             name: string;
@@ -3602,6 +5133,9 @@ export interface components {
          * @enum {string}
          */
         PartsByEnum: "heading" | "paragraph" | "characters" | "pattern";
+        PassphraseRequest: {
+            passphrase: string;
+        };
         PatchedBriefRequest: {
             address?: components["schemas"]["AddressEnum"] | components["schemas"]["BlankEnum"];
             brief?: string;
@@ -3643,6 +5177,12 @@ export interface components {
             pattern?: string;
             narrator?: string;
         };
+        PatchedLibrarySoundChangeRequest: {
+            name?: string;
+            kind?: components["schemas"]["SoundUseEnum"];
+            tags?: string[];
+            licence?: string;
+        };
         PatchedLineChangeRequest: {
             speaker?: number;
             /** Format: double */
@@ -3650,6 +5190,12 @@ export interface components {
             /** Format: double */
             end?: number | null;
             notes?: string;
+        };
+        PatchedLineRecordingChangeRequest: {
+            stretch?: boolean;
+            cleaned?: boolean;
+            /** @description True: it holds for the words as they are now. */
+            holds?: boolean;
         };
         PatchedLineTimingChangeRequest: {
             lines?: number[];
@@ -3659,6 +5205,11 @@ export interface components {
         PatchedMediaChangeRequest: {
             /** @description True: this one is played, and no other. */
             played?: boolean;
+            /**
+             * Format: double
+             * @description Of a bed: seconds that it is later than the source.
+             */
+            offset?: number;
         };
         PatchedPartChangeRequest: {
             name?: string;
@@ -3677,6 +5228,15 @@ export interface components {
             archived?: boolean;
             /** Format: double */
             fps?: number;
+        };
+        PatchedRemarkChangeRequest: {
+            state?: components["schemas"]["RemarkStateEnum"];
+            answer?: string;
+        };
+        PatchedReviewLinkChangeRequest: {
+            withdrawn?: boolean;
+            /** @description For how long it leads somewhere, from now on. */
+            days?: number;
         };
         PatchedSpeakerChangeRequest: {
             name?: string;
@@ -3698,13 +5258,69 @@ export interface components {
             /** @description Base64: a byte for each fiftieth of a second of the natural length. */
             peaks: string;
         };
-        /**
-         * @description * `` -
-         *     * `start` - start
-         *     * `end` - end
-         * @enum {string}
-         */
-        PlaceEnum: "start" | "end";
+        Place: {
+            /**
+             * Format: double
+             * @description Of the programme, or from what it is tied to.
+             */
+            seconds: number;
+            /** @description “#” and its id, or its number. */
+            line?: string;
+            /** @description “#” and its id, or its name. */
+            part?: string;
+            edge?: components["schemas"]["EdgeEnum"];
+        };
+        PlaceRequest: {
+            /**
+             * Format: double
+             * @description Of the programme, or from what it is tied to.
+             */
+            seconds: number;
+            /** @description “#” and its id, or its number. */
+            line?: string;
+            /** @description “#” and its id, or its name. */
+            part?: string;
+            edge?: components["schemas"]["EdgeEnum"];
+        };
+        PlayedLayer: {
+            name: string;
+            /** @description Whether it is a speaker's. */
+            voice: boolean;
+            /** @description “voice”, or a layer's kind. */
+            kind: string;
+            /** Format: double */
+            level_db: number;
+            /** Format: double */
+            pan: number;
+            mute: boolean;
+            solo: boolean;
+            /** @description The key of each piece of ten seconds; empty where nothing sounds. */
+            blocks: string[];
+            /** @description Seconds and dB between which it gives way to voices. */
+            curve: number[][];
+        };
+        PlayedLayers: {
+            /** @description Of the mix that these layers are. */
+            recipe: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            block_seconds: number;
+            /**
+             * Format: double
+             * @description What the programme as a whole is raised by, as far as it is known.
+             */
+            gain_db: number;
+            /**
+             * Format: double
+             * @description What pieces are to be raised by.
+             */
+            headroom_db: number;
+            layers: components["schemas"]["PlayedLayer"][];
+            cues: components["schemas"]["LaidCue"][];
+            /** @description Ids of cues that are tied to what this edition does not have. */
+            left_out: string[];
+        };
         Point: {
             speaker: number;
             voice: string;
@@ -3830,16 +5446,19 @@ export interface components {
             kind: components["schemas"]["ReadingKindEnum"];
         };
         /**
-         * @description * `source` - Source
-         * @enum {string}
-         */
-        PurposeEnum: "source";
-        /**
          * @description * `sketch` - sketch
          *     * `finish` - finish
          * @enum {string}
          */
         QualityEnum: "sketch" | "finish";
+        QualityReport: {
+            language: string;
+            figures: components["schemas"]["Figure"][];
+            lines: components["schemas"]["LineQuality"][];
+            /** @description Ids of the lines to look at first. */
+            worst: number[];
+            approved_by: string[];
+        };
         Rates: {
             /** Format: double */
             comfortable_slow?: number;
@@ -3877,6 +5496,21 @@ export interface components {
             /** Format: date-time */
             undone: string | null;
         };
+        Recordings: {
+            waiting: components["schemas"]["Waiting"][];
+            /** @description Whether they are being listened to. */
+            listening: boolean;
+            /** @description Whether this language can be listened to at all. */
+            hears: boolean;
+            /** @description Lines that have a recording. */
+            recorded: number;
+            /** @description Lines that a person is to record, and has not or not as they are. */
+            missing: number;
+        };
+        RecordingsUploadRequest: {
+            /** @description Recordings, or zips of them. */
+            files: string[];
+        };
         /**
          * @description * `low` - low
          *     * `low-mid` - low-mid
@@ -3886,6 +5520,47 @@ export interface components {
          * @enum {string}
          */
         RegisterEnum: "low" | "low-mid" | "mid" | "high-mid" | "high";
+        Remark: {
+            id: number;
+            language: string;
+            line: number | null;
+            by: string;
+            kind: components["schemas"]["RemarkKindEnum"];
+            /** @description Where it belongs. */
+            stage: string;
+            /**
+             * Format: double
+             * @description Seconds of the programme.
+             */
+            at: number;
+            text: string;
+            proposed: string;
+            spoken: boolean;
+            /** @description What the line said when it was made. */
+            about: string;
+            state: components["schemas"]["RemarkStateEnum"];
+            answer: string;
+            answered_by: string | null;
+            /** Format: date-time */
+            made: string;
+        };
+        /**
+         * @description * `fine` - fine
+         *     * `words` - words
+         *     * `delivery` - delivery
+         *     * `name` - name
+         *     * `timing` - timing
+         *     * `sound` - sound
+         * @enum {string}
+         */
+        RemarkKindEnum: "fine" | "words" | "delivery" | "name" | "timing" | "sound";
+        /**
+         * @description * `open` - open
+         *     * `taken` - taken
+         *     * `done` - done
+         * @enum {string}
+         */
+        RemarkStateEnum: "open" | "taken" | "done";
         ReplaceRequest: {
             find: string;
             /** @default  */
@@ -3954,6 +5629,70 @@ export interface components {
          * @enum {string}
          */
         ReturnedWhatEnum: "new" | "changed" | "same" | "emptied" | "source_changed" | "changed_here" | "approved_here" | "unknown";
+        ReviewLink: {
+            id: number;
+            purpose: components["schemas"]["LinkPurposeEnum"];
+            /** @description For whom it is. */
+            name: string;
+            languages: string[];
+            interface: string;
+            /** @description To be given away; who has it needs no account. */
+            address: string;
+            /** @description Whether one is asked for. */
+            passphrase: boolean;
+            download: boolean;
+            /** Format: date-time */
+            expires: string;
+            /** @description Whether it still leads anywhere. */
+            open: boolean;
+            withdrawn: boolean;
+            /** Format: date-time */
+            opened: string | null;
+            remarks: number;
+            /** @description Languages of editions. */
+            approved: string[];
+        };
+        ReviewedEdition: {
+            language: string;
+            /** @description Of the mix that is heard; empty where there is none. */
+            recipe: string;
+            /** Format: double */
+            seconds: number;
+            /** @description Loudness by second, LUFS. */
+            curve: number[];
+            /** @description Where the picture stands still, and for how long, seconds. */
+            holds: number[][];
+            lines: components["schemas"]["ReviewedLine"][];
+            /** @description This link's own. */
+            remarks: components["schemas"]["ReviewersRemark"][];
+            /** @description By this link, of the mix that is heard. */
+            approved: boolean;
+        };
+        ReviewedLine: {
+            id: number;
+            number: number;
+            speaker: string;
+            part: string;
+            /** @description What the source says. */
+            original: string;
+            words: string;
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            end: number;
+        };
+        ReviewersRemark: {
+            id: number;
+            line: number | null;
+            kind: components["schemas"]["RemarkKindEnum"];
+            /** Format: double */
+            at: number;
+            text: string;
+            proposed: string;
+            spoken: boolean;
+            state: components["schemas"]["RemarkStateEnum"];
+            answer: string;
+        };
         RightRequest: {
             /** @description It is right as it sounds, whatever was heard. */
             right: boolean;
@@ -3965,6 +5704,20 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "owner" | "editor" | "reader";
+        /**
+         * @description * `near` - near
+         *     * `across the room` - across the room
+         *     * `next door` - next door
+         *     * `outside` - outside
+         *     * `hall` - hall
+         *     * `stairwell` - stairwell
+         *     * `telephone` - telephone
+         *     * `two-way radio` - two-way radio
+         *     * `loudspeaker` - loudspeaker
+         *     * `in the head` - in the head
+         * @enum {string}
+         */
+        RoomEnum: "near" | "across the room" | "next door" | "outside" | "hall" | "stairwell" | "telephone" | "two-way radio" | "loudspeaker" | "in the head";
         Sample: {
             /** @description This speaker's own line for hearing a voice say it. */
             text: string;
@@ -4056,11 +5809,104 @@ export interface components {
             word: string;
             vowel: boolean;
         };
+        SoundDial: {
+            name: string;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            usual: number;
+            /** @description Which way it goes. */
+            what: string;
+        };
+        SoundPart: {
+            sound: string;
+            settings: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            level_db: number;
+            /** @description Everything that can be set of it. */
+            dials: components["schemas"]["SoundDial"][];
+        };
+        SoundPeaks: {
+            /** @description Base64: a byte for each fiftieth of a second. */
+            peaks: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            lufs: number;
+            /** @description Its end meets its beginning. */
+            goes_round: boolean;
+        };
+        /**
+         * @description * `music` - music
+         *     * `effects` - effects
+         *     * `ambience` - ambience
+         * @enum {string}
+         */
+        SoundUseEnum: "music" | "effects" | "ambience";
+        SoundWorld: {
+            layers: components["schemas"]["Layer"][];
+            cues: components["schemas"]["Cue"][];
+            voices?: components["schemas"]["Strip"];
+            speakers?: components["schemas"]["SpeakerStrip"][];
+            /** @description Where voices are heard from. */
+            places?: components["schemas"]["VoicePlace"][];
+            /** @description Lines that fade out at their end. */
+            fades?: components["schemas"]["LineFade"][];
+            /** @description Lines that all else gives more way to. */
+            deeper?: components["schemas"]["Deeper"][];
+            bed?: components["schemas"]["Bed"];
+            mono?: boolean;
+            /** @description The loudness that is wanted is the voices' alone. */
+            dialogue?: boolean;
+            /** Format: double */
+            ceiling_db?: number;
+            /** Format: double */
+            clear_lu?: number;
+            /** @description What is otherwise in one edition, by language. */
+            editions?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        SoundWorldRequest: {
+            layers: components["schemas"]["LayerRequest"][];
+            cues: components["schemas"]["CueRequest"][];
+            voices?: components["schemas"]["StripRequest"];
+            speakers?: components["schemas"]["SpeakerStripRequest"][];
+            /** @description Where voices are heard from. */
+            places?: components["schemas"]["VoicePlaceRequest"][];
+            /** @description Lines that fade out at their end. */
+            fades?: components["schemas"]["LineFadeRequest"][];
+            /** @description Lines that all else gives more way to. */
+            deeper?: components["schemas"]["DeeperRequest"][];
+            bed?: components["schemas"]["BedRequest"];
+            mono?: boolean;
+            /** @description The loudness that is wanted is the voices' alone. */
+            dialogue?: boolean;
+            /** Format: double */
+            ceiling_db?: number;
+            /** Format: double */
+            clear_lu?: number;
+            /** @description What is otherwise in one edition, by language. */
+            editions?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
         SourceActing: {
             /** @description Whether there is a recording with times to go by. */
             recorded: boolean;
             /** @description Lines that could be measured in it. */
             measured: number;
+            /** @description Lines whose stressed words nobody has looked for yet. */
+            unheard: number;
+            finding: components["schemas"]["Job"] | null;
             proposals: components["schemas"]["Acting"][];
         };
         Speaker: {
@@ -4070,6 +5916,26 @@ export interface components {
             lines: number;
             /** @description Who they are, for whoever casts them. */
             note: string;
+        };
+        SpeakerStrip: {
+            /** Format: double */
+            level_db?: number;
+            /** Format: double */
+            pan?: number;
+            mute?: boolean;
+            solo?: boolean;
+            /** @description “#” and its id, or its name. */
+            speaker: string;
+        };
+        SpeakerStripRequest: {
+            /** Format: double */
+            level_db?: number;
+            /** Format: double */
+            pan?: number;
+            mute?: boolean;
+            solo?: boolean;
+            /** @description “#” and its id, or its name. */
+            speaker: string;
         };
         SplitRequest: {
             text: string;
@@ -4180,6 +6046,42 @@ export interface components {
             code: string;
             lines: number[];
         };
+        Stress: {
+            /** @description Of the line as it is in this edition, from 0. */
+            word: number;
+            /** Format: double */
+            amount: number;
+            /** @description The word. */
+            text?: string;
+            /** @description The word of the source that is stressed. */
+            stressed?: string;
+        };
+        StressRequest: {
+            /** @description Of the line as it is in this edition, from 0. */
+            word: number;
+            /** Format: double */
+            amount: number;
+            /** @description The word. */
+            text?: string;
+            /** @description The word of the source that is stressed. */
+            stressed?: string;
+        };
+        Strip: {
+            /** Format: double */
+            level_db?: number;
+            /** Format: double */
+            pan?: number;
+            mute?: boolean;
+            solo?: boolean;
+        };
+        StripRequest: {
+            /** Format: double */
+            level_db?: number;
+            /** Format: double */
+            pan?: number;
+            mute?: boolean;
+            solo?: boolean;
+        };
         TakeChoice: {
             number: number;
             name: string;
@@ -4191,16 +6093,20 @@ export interface components {
             /** Format: double */
             seconds: number | null;
         };
+        TakeRecordingsRequest: {
+            recordings: components["schemas"]["GivenRecordingRequest"][];
+        };
         /**
          * @description * `empty` - empty
          *     * `on_screen` - on_screen
+         *     * `template` - template
          *     * `uncast` - uncast
          *     * `unvoiced` - unvoiced
          *     * `out_of_date` - out_of_date
          *     * `current` - current
          * @enum {string}
          */
-        TakeStateEnum: "empty" | "on_screen" | "uncast" | "unvoiced" | "out_of_date" | "current";
+        TakeStateEnum: "empty" | "on_screen" | "template" | "uncast" | "unvoiced" | "out_of_date" | "current";
         TakenActingRequest: {
             lines: components["schemas"]["LineMoodsRequest"][];
         };
@@ -4303,6 +6209,54 @@ export interface components {
             language: string;
             speaker: string;
         };
+        /**
+         * @description * `off` - off
+         *     * `keep` - keep
+         *     * `mute` - mute
+         *     * `duck` - duck
+         *     * `voices out` - voices out
+         *     * `clean` - clean
+         * @enum {string}
+         */
+        UseEnum: "off" | "keep" | "mute" | "duck" | "voices out" | "clean";
+        UsedRight: {
+            what: string;
+            name: string;
+            used_in?: string;
+            /** @default  */
+            licence: string;
+            /** @default  */
+            origin: string;
+            commercial?: boolean | null;
+            /** @default  */
+            consent: string;
+            /** Format: date */
+            until?: string | null;
+            missing?: boolean;
+        };
+        UsedRightRequest: {
+            what: string;
+            name: string;
+            used_in?: string;
+            /** @default  */
+            licence: string;
+            /** @default  */
+            origin: string;
+            commercial?: boolean | null;
+            /** @default  */
+            consent: string;
+            /** Format: date */
+            until?: string | null;
+            missing?: boolean;
+        };
+        /**
+         * @description * `matched` - matched
+         *     * `doubtful` - doubtful
+         *     * `other_words` - other_words
+         *     * `left_over` - left_over
+         * @enum {string}
+         */
+        VerdictEnum: "matched" | "doubtful" | "other_words" | "left_over";
         Voice: {
             id: string;
             name: string;
@@ -4332,6 +6286,22 @@ export interface components {
             /** @description Of a voice that people keep, from 1 on; 0 of the catalogue's own. */
             version: number;
         };
+        VoicePlace: {
+            room: components["schemas"]["RoomEnum"];
+            /** Format: double */
+            amount?: number;
+            speaker?: string;
+            part?: string;
+            line?: string;
+        };
+        VoicePlaceRequest: {
+            room: components["schemas"]["RoomEnum"];
+            /** Format: double */
+            amount?: number;
+            speaker?: string;
+            part?: string;
+            line?: string;
+        };
         /**
          * @description * `take` - take
          *     * `finish` - finish
@@ -4349,6 +6319,34 @@ export interface components {
              */
             kind: components["schemas"]["VoicingKindEnum"];
         };
+        Waiting: {
+            id: number;
+            name: string;
+            /** Format: double */
+            seconds: number;
+            state: components["schemas"]["WaitingStateEnum"];
+            /** @description Null where nothing listened. */
+            heard: string | null;
+            faults: components["schemas"]["GuideFault"][];
+            /** @description The line that it is taken for. */
+            line: number | null;
+            by: components["schemas"]["ByEnum"] | components["schemas"]["BlankEnum"];
+            verdict: components["schemas"]["VerdictEnum"];
+            why: components["schemas"]["WhyEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * Format: double
+             * @description The share of the line's sounds heard otherwise.
+             */
+            error: number | null;
+            /** @description The line that its name says, where that is another. */
+            named: number | null;
+        };
+        /**
+         * @description * `listening` - Listening
+         *     * `ready` - Ready
+         * @enum {string}
+         */
+        WaitingStateEnum: "listening" | "ready";
         WhatIf: {
             now: components["schemas"]["Standing"];
             then: components["schemas"]["Standing"];
@@ -4357,6 +6355,16 @@ export interface components {
             /** @description That would fit again. */
             mended: number[];
         };
+        /**
+         * @description * `` -
+         *     * `another` - another
+         *     * `said_elsewhere` - said_elsewhere
+         *     * `unclear` - unclear
+         *     * `fault` - fault
+         *     * `has_one` - has_one
+         * @enum {string}
+         */
+        WhyEnum: "another" | "said_elsewhere" | "unclear" | "fault" | "has_one";
         Wording: {
             text: string;
             revision: number;
@@ -4379,7 +6387,7 @@ export interface components {
         WordingStanding: {
             line: number;
             state: components["schemas"]["WordingStateEnum"];
-            origin: components["schemas"]["OriginEnum"] | components["schemas"]["BlankEnum"];
+            origin: components["schemas"]["WordingStandingOriginEnum"] | components["schemas"]["BlankEnum"];
             by: string | null;
             /** Format: date-time */
             at: string | null;
@@ -4400,6 +6408,16 @@ export interface components {
             /** @description What the source says otherwise since. */
             source_difference: string[][];
         };
+        /**
+         * @description * `` - a person
+         *     * `memory` - translation memory
+         *     * `engine` - drafting engine
+         *     * `captions` - captions
+         *     * `file` - a file
+         *     * `edition` - another edition
+         * @enum {string}
+         */
+        WordingStandingOriginEnum: "memory" | "engine" | "captions" | "file" | "edition";
         WordingStandings: {
             /** @description Ask with it, and only wordings that are otherwise since are told. */
             mark: string;
@@ -4560,6 +6578,123 @@ export interface operations {
             };
         };
     };
+    library_favourites_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FavouriteSoundRequest"];
+                "multipart/form-data": components["schemas"]["FavouriteSoundRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    library_sounds_list: {
+        parameters: {
+            query?: {
+                favourites?: boolean;
+                kind?: string;
+                /** @description Words of its name or tags. */
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibrarySound"][];
+                };
+            };
+        };
+    };
+    library_sounds_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLibrarySoundRequest"];
+                "multipart/form-data": components["schemas"]["NewLibrarySoundRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibrarySound"];
+                };
+            };
+        };
+    };
+    library_sounds_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sound_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    library_sounds_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sound_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedLibrarySoundChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedLibrarySoundChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibrarySound"];
+                };
+            };
+        };
+    };
     lines_partial_update: {
         parameters: {
             query?: never;
@@ -4661,6 +6796,95 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Understood"];
                 };
+            };
+        };
+    };
+    packages_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packages"];
+                };
+            };
+        };
+    };
+    packages_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPackageRequest"];
+                "multipart/form-data": components["schemas"]["NewPackageRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Package"];
+                };
+            };
+        };
+    };
+    packages_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPackageRequest"];
+                "multipart/form-data": components["schemas"]["NewPackageRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Package"];
+                };
+            };
+        };
+    };
+    packages_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5539,6 +7763,54 @@ export interface operations {
             };
         };
     };
+    productions_editions_layers_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlayedLayers"];
+                };
+            };
+        };
+    };
+    "productions_editions_layers_piece.flac_retrieve": {
+        parameters: {
+            query: {
+                block: number;
+                key: string;
+                layer: string;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+        };
+    };
     productions_editions_lexicon_retrieve: {
         parameters: {
             query?: never;
@@ -5740,6 +8012,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineCasting"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_clips_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clips"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_clips_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    "productions_editions_lines_clips_.wav_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                name: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
                 };
             };
         };
@@ -5965,6 +8307,129 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    productions_editions_lines_recording_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineRecording"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_recording_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["LineRecordingUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineRecording"];
+                };
+            };
+        };
+    };
+    productions_editions_lines_recording_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_editions_lines_recording_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedLineRecordingChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedLineRecordingChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineRecording"];
+                };
+            };
+        };
+    };
+    "productions_editions_lines_recording_recording.flac_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
             };
         };
     };
@@ -6365,6 +8830,150 @@ export interface operations {
             };
         };
     };
+    productions_editions_quality_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QualityReport"];
+                };
+            };
+        };
+    };
+    productions_editions_recordings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recordings"];
+                };
+            };
+        };
+    };
+    productions_editions_recordings_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRecordingsRequest"];
+                "multipart/form-data": components["schemas"]["TakeRecordingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recordings"];
+                };
+            };
+        };
+    };
+    productions_editions_recordings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["RecordingsUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtRecordings"];
+                };
+            };
+        };
+    };
+    productions_editions_recordings_destroy: {
+        parameters: {
+            query: {
+                /** @description Ids, by comma. */
+                recordings: string;
+            };
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "productions_editions_recordings_.flac_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+        };
+    };
     productions_editions_removal_destroy: {
         parameters: {
             query?: never;
@@ -6436,6 +9045,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReturnReport"];
+                };
+            };
+        };
+    };
+    productions_editions_rights_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRight"][];
+                };
+            };
+        };
+    };
+    productions_editions_rights_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsedRightRequest"];
+                "multipart/form-data": components["schemas"]["UsedRightRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRight"][];
                 };
             };
         };
@@ -6531,6 +9189,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    productions_editions_source_acting_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
         };
     };
@@ -7214,6 +9894,179 @@ export interface operations {
             };
         };
     };
+    productions_lines_table_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ClipTableChangeRequest"];
+                "multipart/form-data": components["schemas"]["ClipTableChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipTable"];
+                };
+            };
+        };
+    };
+    productions_lines_table_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_lines_table_brought_create: {
+        parameters: {
+            query?: {
+                /** @description These rows alone, not beside the others. */
+                anew?: boolean;
+            };
+            header?: never;
+            path: {
+                line_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["ClipTableUploadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipTable"];
+                };
+            };
+        };
+    };
+    productions_links_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewLink"][];
+                };
+            };
+        };
+    };
+    productions_links_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReviewLinkRequest"];
+                "multipart/form-data": components["schemas"]["NewReviewLinkRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewLink"];
+                };
+            };
+        };
+    };
+    productions_links_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedReviewLinkChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedReviewLinkChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewLink"];
+                };
+            };
+        };
+    };
+    "productions_links_code.svg_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+        };
+    };
     productions_media_list: {
         parameters: {
             query?: never;
@@ -7398,6 +10251,163 @@ export interface operations {
             };
         };
     };
+    productions_parcels_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parcel"][];
+                };
+            };
+        };
+    };
+    productions_parcels_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedPackageRequest"];
+                "multipart/form-data": components["schemas"]["AskedPackageRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parcel"];
+                };
+            };
+        };
+    };
+    productions_parcels_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parcel"];
+                };
+            };
+        };
+    };
+    productions_parcels_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parcel"];
+                };
+            };
+        };
+    };
+    productions_parcels_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    productions_parcels_content_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    productions_parcels_files_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+                path: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     productions_redo_create: {
         parameters: {
             query?: {
@@ -7420,6 +10430,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Script"];
+                };
+            };
+        };
+    };
+    productions_remarks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"][];
+                };
+            };
+        };
+    };
+    "productions_remarks.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    productions_remarks_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+                remark_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedRemarkChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedRemarkChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"];
+                };
+            };
+        };
+    };
+    "productions_remarks_spoken.flac_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+                remark_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+        };
+    };
+    productions_remarks_taking_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+                remark_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"];
                 };
             };
         };
@@ -7688,6 +10811,82 @@ export interface operations {
             };
         };
     };
+    productions_sounds_retrieve: {
+        parameters: {
+            query?: {
+                /** @description Lines by their numbers, parts and speakers by their names: as another production can take it. */
+                names?: boolean;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundWorld"];
+                };
+            };
+        };
+    };
+    productions_sounds_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundWorldRequest"];
+                "multipart/form-data": components["schemas"]["SoundWorldRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundWorld"];
+                };
+            };
+        };
+    };
+    productions_standing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedPackageRequest"];
+                "multipart/form-data": components["schemas"]["AskedPackageRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionStanding"][];
+                };
+            };
+        };
+    };
     productions_undo_create: {
         parameters: {
             query?: {
@@ -7751,6 +10950,193 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    review_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedLink"];
+                };
+            };
+        };
+    };
+    review_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassphraseRequest"];
+                "multipart/form-data": components["schemas"]["PassphraseRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    review_editions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewedEdition"];
+                };
+            };
+        };
+    };
+    review_editions_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+                language: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    review_editions_approval_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApprovingRequest"];
+                "multipart/form-data": components["schemas"]["ApprovingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewedEdition"];
+                };
+            };
+        };
+    };
+    review_remarks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRemarkRequest"];
+                "multipart/form-data": components["schemas"]["NewRemarkRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewersRemark"];
+                };
+            };
+        };
+    };
+    review_remarks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remark_id: number;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    review_source_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -7831,6 +11217,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    sounds_retrieve: {
+        parameters: {
+            query: {
+                /** @description What is to be heard, in plain English. */
+                told: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Described"];
+                };
+            };
+        };
+    };
+    sounds_cuts_list: {
+        parameters: {
+            query: {
+                /** @description At most so many. */
+                joins?: number;
+                seconds: number;
+                source: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cut"][];
+                };
+            };
+        };
+    };
+    "sounds_heard.flac_retrieve": {
+        parameters: {
+            query: {
+                number?: number;
+                /** @description What is to be heard, in plain English. */
+                told: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+        };
+    };
+    sounds_peaks_retrieve: {
+        parameters: {
+            query: {
+                source: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundPeaks"];
+                };
+            };
+        };
+    };
+    "sounds_whole.flac_retrieve": {
+        parameters: {
+            query: {
+                /** @description Music: cut to so many. */
+                seconds?: number;
+                /** @description JSON: as a cue names it. */
+                source: string;
+                /** @description … by which of the ways to. */
+                which?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
                 };
             };
         };

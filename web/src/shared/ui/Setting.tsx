@@ -4,6 +4,7 @@ import { useState } from "react";
 /** A number that is set by a slider, with its name and how it reads. */
 export function Setting({
   name,
+  label = name,
   value,
   min,
   max,
@@ -11,8 +12,11 @@ export function Setting({
   show,
   disabled,
   onSet,
+  onMove,
 }: {
   name: string;
+  /** How it is called where what it belongs to is not seen. */
+  label?: string;
   value: number;
   min: number;
   max: number;
@@ -20,6 +24,8 @@ export function Setting({
   show: (value: number) => string;
   disabled: boolean;
   onSet: (value: number) => void;
+  /** Told while it is moved, before it is set. */
+  onMove?: (value: number) => void;
 }) {
   const [moving, setMoving] = useState<number | null>(null);
   const shown = moving ?? value;
@@ -27,13 +33,16 @@ export function Setting({
     <div className="grid grid-cols-[4.5rem_1fr_4rem] items-center gap-2 text-sm">
       <span>{name}</span>
       <Slider.Root
-        className="relative flex items-center h-5 touch-none"
+        className="relative flex items-center h-6 touch-none"
         min={min}
         max={max}
         step={step}
         value={[shown]}
         disabled={disabled}
-        onValueChange={([next]) => setMoving(next ?? null)}
+        onValueChange={([next]) => {
+          setMoving(next ?? null);
+          if (next !== undefined) onMove?.(next);
+        }}
         onValueCommit={([next]) => {
           setMoving(null);
           if (next !== undefined) onSet(Math.round(next * 1000) / 1000);
@@ -42,7 +51,7 @@ export function Setting({
         <Slider.Track className="relative grow h-1 rounded-full bg-rule">
           <Slider.Range className="absolute h-full rounded-full bg-tide" />
         </Slider.Track>
-        <Slider.Thumb aria-label={name} aria-valuetext={show(shown)} className="block size-4 rounded-sm bg-tide" />
+        <Slider.Thumb aria-label={label} aria-valuetext={show(shown)} className="block size-4 rounded-sm bg-tide" />
       </Slider.Root>
       <span className="text-end text-soft">{show(shown)}</span>
     </div>

@@ -1,4 +1,4 @@
-import { CircleCheck, CircleDashed, CircleDot, CircleSlash, History, MonitorSmartphone, UserX } from "lucide-react";
+import { CircleCheck, CircleDashed, CircleDot, CircleSlash, History, MonitorSmartphone, TableProperties, UserX } from "lucide-react";
 import { useTranslation } from "react-i18next";
 
 import type { Line } from "../api/client";
@@ -11,6 +11,7 @@ const LOOK = {
   unvoiced: { icon: CircleDashed, tone: "text-soft" },
   uncast: { icon: UserX, tone: "text-alarm" },
   on_screen: { icon: MonitorSmartphone, tone: "text-soft" },
+  template: { icon: TableProperties, tone: "text-soft" },
   empty: { icon: CircleSlash, tone: "text-soft" },
 } as const;
 

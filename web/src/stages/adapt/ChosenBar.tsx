@@ -16,7 +16,7 @@ export function ChosenBar({ production, edition, lines, standings, actions, onVo
   const ids = lines.map((line) => line.id);
   const worded = lines.filter((line) => line.words.trim());
   const toApprove = worded.filter((line) => standings.get(line.id)?.state !== "approved").map((line) => line.id);
-  const toVoice = worded.filter((line) => line.state === "unvoiced" || line.state === "out_of_date").map((line) => line.id);
+  const toVoice = worded.filter((line) => !line.by_person && (line.state === "unvoiced" || line.state === "out_of_date")).map((line) => line.id);
   return (
     <div role="toolbar" aria-label={t("script.chosen", { count: lines.length })} className="flex flex-wrap items-center gap-2 px-4 py-2 border-t border-rule bg-tide-wash">
       <span className="text-sm font-semibold">{t("script.chosen", { count: lines.length })}</span>

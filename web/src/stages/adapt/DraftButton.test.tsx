@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { expect, it } from "vitest";
 
@@ -19,6 +20,23 @@ it("empty lines are drafted, how far it is is told, and what came of it", async 
   expect(asked.find((one) => one.method === "POST")?.body).toEqual({ again: false });
   state = "done";
   expect(await screen.findByText(/2 lines drafted: 1 the same as before/, {}, { timeout: 3_000 })).toBeTruthy();
+});
+
+it("what came of it is told once the lines show it", async () => {
+  let arrive = () => {};
+  let looks = 0;
+  function Lines() {
+    const { data } = useQuery({ queryKey: ["production", 5, "edition", "es-MX"], queryFn: () => (looks++ ? new Promise<string>((done) => (arrive = () => done("drafted lines"))) : "empty lines") });
+    return <p>{data}</p>;
+  }
+  serve({ [`GET ${DRAFTS}`]: () => means(), [`POST ${DRAFTS}`]: () => job("running"), "GET /api/jobs/8/": () => job("done") });
+  show(<><Lines /><DraftButton production={PRODUCTION} edition={edition("es-MX", words)} /></>);
+  fireEvent.click(await screen.findByRole("button", { name: "Draft 2 empty lines" }));
+  await waitFor(() => expect(looks).toBeGreaterThan(1), { timeout: 3_000 });
+  expect(screen.queryByText(/2 lines drafted/)).toBeNull();
+  arrive();
+  expect(await screen.findByText(/2 lines drafted/)).toBeTruthy();
+  expect(screen.getByText("drafted lines")).toBeTruthy();
 });
 
 it("it is stopped with one press", async () => {

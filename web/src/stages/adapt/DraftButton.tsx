@@ -35,8 +35,8 @@ export function DraftButton({ production, edition, only, again = 0 }: {
   const now = useJobById(job);
   useEffect(() => {
     if (!now || now.state === "running") return;
-    void client.invalidateQueries({ queryKey: ["production", production.id] });
-    say(toldOf(now, t));
+    // Told once the lines show what was drafted, or who acts on it at once acts on lines that are still empty.
+    void client.invalidateQueries({ queryKey: ["production", production.id] }).then(() => say(toldOf(now, t)));
     // Once, when it has ended.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [now?.state]);

@@ -104,7 +104,7 @@ export const WordingRow = memo(function WordingRow(props: Props) {
           )}
           {line.seconds > 0 && line.slot && <span className={line.over > 0 ? "text-alarm font-semibold" : ""}>{rate(line.rate)}</span>}
           <TakeDot line={line} />
-          {(line.state === "unvoiced" || line.state === "out_of_date") && !readOnly ? (
+          {(line.state === "unvoiced" || line.state === "out_of_date") && !line.by_person && !readOnly ? (
             <IconButton className="size-6!" tabIndex={selected ? 0 : -1} name={t("adapt.voice", { number: line.number })} onClick={() => props.onVoice(line.id)}>
               <Mic size={14} aria-hidden />
             </IconButton>

@@ -7,7 +7,7 @@ import { useNotices } from "../../shared/notices";
 import { useSample } from "../../shared/player";
 import { api, data, type Casting, type EditionLines, type Line, type Match, type Production, type Schemas, type Speaker, type Voice } from "../../shared/api/client";
 import { castRest, haveMeasured, setCasting, useCastings, useChange, useSession, useVoices } from "../../shared/api/queries";
-import { Button, Notice, Select, Tick } from "../../shared/ui/controls";
+import { Button, Notice, Select, Tick, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { auditionAddress, voiceHome } from "./CastStage";
 import { SampleButton } from "../../shared/ui/SampleButton";
@@ -106,6 +106,7 @@ export function VoiceChooser({
       : setCasting(production.id, language, speaker.id, { voice }),
   );
   const meant = useChange(production.id, () => setCasting(production.id, language, speaker.id, { accent_meant: true }));
+  const byPerson = useChange(production.id, (on: boolean) => setCasting(production.id, language, speaker.id, { by_person: on }));
   const rest = useChange(production.id, () => castRest(production.id, language));
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const sample = asked.data;
@@ -195,6 +196,11 @@ export function VoiceChooser({
         )}
         {casting && (casting.alike.length ?? 0) > 0 && <Notice>{t("cast.alikeLong", { names: casting.alike.join(", ") })}</Notice>}
         {missing && !readOnly && <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{t("cast.rest")}</Button>}
+        {casting && (
+          <Tip text={t("cast.byPersonWhat")}>
+            <span><Tick label={t("cast.byPerson")} checked={casting.by_person} disabled={readOnly} onChange={(on) => byPerson.mutate(on, tell)} /></span>
+          </Tip>
+        )}
         {line && casting && !readOnly && (
           <div role="group" aria-label={t("cast.forWhat")} className="flex rounded-md border border-rule p-0.5">
             {[false, true].map((own) => (

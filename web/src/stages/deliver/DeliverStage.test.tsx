@@ -1,94 +1,127 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { expect, it, vi } from "vitest";
+import { expect, it } from "vitest";
 
 import { PRODUCTION, edition, line, refused, serve, show } from "../../testing";
 import { DeliverStage } from "./DeliverStage";
 
-const FILES = "GET /api/productions/5/files/";
-const row = (language: string, more: object = {}) => ({ language, stops: [], unread: [], approved: 1, worded: 3, sketches: [], finishing: false, on_screen: 0, mix: "ab12", mix_state: "ready", mix_ready: true, empty: 0, seconds: 65.2, lufs: -16.02, true_peak_db: -1.3, ...more });
-const file = (id: number, name: string, more: object = {}) => ({ id, file: "mix.mp3", language: "es-MX", name, state: "ready", fault: "", report: { lufs: -16, seconds: 65.2 }, by: "owner", asked: "2026-01-01T10:00:00Z", ...more });
-const words = [line(1, "La marea."), line(2, "La sopa."), line(3, "Todo.")];
+const COPY = { id: null, name: "listening copy", commercial: false, items: [{ kind: "track", choices: { codec: "mp3" }, pattern: "" }, { kind: "captions", choices: { format: "vtt" }, pattern: "" }] };
+const KINDS = [
+  { kind: "track", of: "edition", pattern: "{language}/{production}", choices: [
+    { name: "codec", usual: "wav24", allowed: ["wav24", "mp3"], low: null, high: null, none: false },
+    { name: "lufs", usual: null, allowed: [], low: -40, high: -8, none: true },
+    { name: "chapters", usual: true, allowed: [true, false], low: null, high: null, none: false }] },
+  { kind: "captions", of: "edition", pattern: "{language}/{production}", choices: [{ name: "format", usual: "srt", allowed: ["srt", "vtt"], low: null, high: null, none: false }] },
+];
+const standing = (points: object[] = [], state = "to make") => [{ language: "es-MX", points, items: [
+  { number: 0, state, seconds: 4, why: "", names: ["es-MX/ferry.mp3"] }, { number: 1, state, seconds: 0, why: "", names: ["es-MX/ferry.vtt"] }] }];
+const parcel = (more: object = {}) => ({ id: 3, name: "listening copy", languages: ["es-MX"], state: "ready", share: 1, fault: "", editions: [{ language: "es-MX", made: 2, all: 2 }], made_new: 1, items: 2, reason: "", by: "owner", asked: "2026-01-01T10:00:00Z", files: [{ path: "es-MX/ferry.mp3", bytes: 2_400_000, sha256: "ab", item: "track", report: { lufs: -16.02, seconds: 65.2 } }], ...more });
+const P = "/api/productions/5";
+const base = (points: object[] = [], parcels: object[] = []) => ({
+  "GET /api/packages/": () => ({ packages: [COPY], kinds: KINDS, fields_of_names: ["production", "language"] }),
+  [`POST ${P}/standing/`]: () => standing(points),
+  [`GET ${P}/parcels/`]: () => parcels,
+});
+const words = [line(1, "La marea."), line(2, "La sopa.")];
 const stage = () => show(<DeliverStage production={PRODUCTION} edition={edition("es-MX", words)} source={edition("en-GB", words)} />);
-const spanish = async () => within(await screen.findByRole("row", { name: /Español/ }));
-const deliveries = (more: object = {}, files: object[] = []) => ({
-  "GET /api/productions/5/deliveries/": () => [row("en-GB"), row("es-MX", more)], [FILES]: () => files,
+
+it("a package is looked at before it is made, and handed over", async () => {
+  const asked = serve({ ...base(), [`POST ${P}/parcels/`]: () => parcel({ state: "making" }) });
+  stage();
+  expect(await screen.findByText("0 of 2 items are made; the rest takes about 4 s.")).toBeTruthy();
+  expect(screen.getByText("es-MX/ferry.mp3")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Hand over 1 edition" }));
+  await waitFor(() => expect(asked.find((one) => one.path === `${P}/parcels/` && one.method === "POST")?.body).toEqual({
+    package: { name: "listening copy", commercial: false, items: COPY.items }, languages: ["es-MX"], reason: "" }));
 });
 
-it("what stops an edition is said, line by line", async () => {
-  serve(deliveries({ stops: [{ code: "out_of_date", lines: [1, 3] }, { code: "uncast", lines: [2] }] }));
+it("what is open asks for a reason, and what is hard stops it", async () => {
+  let points: object[] = [{ code: "over", lines: [2], hard: false }];
+  serve({ ...base(), [`POST ${P}/standing/`]: () => standing(points) });
   stage();
-  const here = await spanish();
-  expect(await here.findByRole("button", { name: "2 lines have changed since they were voiced" })).toBeTruthy();
-  expect(here.getByRole("button", { name: "1 line has no voice" })).toBeTruthy();
-  expect(here.queryByRole("button", { name: "MP3" })).toBeNull();
+  const give = await screen.findByRole("button", { name: "Hand over 1 edition" });
+  expect(await screen.findByRole("button", { name: "1 line is over its slot" })).toBeTruthy();
+  expect((give as HTMLButtonElement).disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("Why it is handed over all the same"), { target: { value: "a look" } });
+  expect((give as HTMLButtonElement).disabled).toBe(false);
+  points = [{ code: "unvoiced", lines: [1, 2], hard: true }];
+  fireEvent.click(screen.getByRole("checkbox", { name: "English" }));
+  expect(await screen.findByText("What is named in red has to be done first.")).toBeTruthy();
+  expect((give as HTMLButtonElement).disabled).toBe(true);
 });
 
-it("a file is made, waited for and saved: of just the mix that is shown", async () => {
-  let looks = 0;
-  const asked = serve({
-    ...deliveries(),
-    "POST /api/productions/5/editions/es-MX/files/": () => file(9, "ferry.mp3", { state: "making" }),
-    "GET /api/productions/5/files/9/": () => file(9, "ferry.mp3", { state: ++looks < 2 ? "making" : "ready" }),
-  });
-  const saved = vi.spyOn(HTMLAnchorElement.prototype, "click").mockImplementation(() => undefined);
+it("what was handed over is listed with what was measured, and made again where it is gone", async () => {
+  const asked = serve({ ...base([], [parcel(), parcel({ id: 4, state: "gone", reason: "a look" })]), [`POST ${P}/parcels/4/`]: () => parcel({ id: 4, state: "making" }) });
   stage();
-  const here = await spanish();
-  fireEvent.click(await here.findByRole("button", { name: "MP3" }));
-  expect(await here.findByText("Being made…")).toBeTruthy();
-  await waitFor(() => expect(saved).toHaveBeenCalledOnce());
-  expect((saved.mock.instances[0] as unknown as HTMLAnchorElement).getAttribute("href")).toBe("/api/productions/5/files/9/content");
-  expect(asked.find((one) => one.method === "POST")?.body).toEqual({ file: "mix.mp3", mix: "ab12", sketch: false, unread: false });
-  expect(await here.findByRole("button", { name: "MP3" })).toBeTruthy();
-  saved.mockRestore();
+  expect(await screen.findByText("65.2 s · -16.0 LUFS · 2.4 MB")).toBeTruthy();
+  expect(screen.getByRole("link", { name: "Download, 2.4 MB" }).getAttribute("href")).toBe(`${P}/parcels/3/content`);
+  expect(screen.getByRole("link", { name: "es-MX/ferry.mp3" }).getAttribute("href")).toBe(`${P}/parcels/3/files/es-MX/ferry.mp3`);
+  expect(screen.getByText("Handed over all the same: a look")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Make it again" }));
+  await waitFor(() => expect(asked.some((one) => one.method === "POST" && one.path === `${P}/parcels/4/`)).toBe(true));
 });
 
-it("where it cannot be had the page says why, and saves nothing", async () => {
-  serve({ ...deliveries(), "POST /api/productions/5/editions/es-MX/files/": () => refused(400, "not_ready", "This mix is not kept any more.") });
-  const saved = vi.spyOn(HTMLAnchorElement.prototype, "click").mockImplementation(() => undefined);
+it("a package of one's own has its choices, and only what is otherwise is told", async () => {
+  const asked = serve({ ...base(), "POST /api/packages/": (one) => ({ id: 9, ...(one.body as object) }) });
   stage();
-  fireEvent.click(await (await spanish()).findByRole("button", { name: "WAV, 24 bit" }));
-  expect(await screen.findByText("This mix is not kept any more.")).toBeTruthy();
-  expect(saved).not.toHaveBeenCalled();
-  saved.mockRestore();
+  fireEvent.click(await screen.findByRole("button", { name: "New package" }));
+  fireEvent.change(screen.getByLabelText("Name"), { target: { value: "Ours" } });
+  const item = within(screen.getByRole("listitem", { name: "Item 1: track" }));
+  fireEvent.change(item.getByLabelText("Format"), { target: { value: "mp3" } });
+  fireEvent.change(item.getByLabelText("Loudness, LUFS"), { target: { value: "-18" } });
+  fireEvent.click(item.getByLabelText("Chapters from parts"));
+  fireEvent.click(item.getByLabelText("Chapters from parts"));
+  fireEvent.change(item.getByLabelText("Names of files"), { target: { value: "{language}/{speaker} {production}" } });
+  expect(item.getByText("es-MX/Pilot The-Night-Ferry")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Add an item" }));
+  fireEvent.click(screen.getByRole("button", { name: "Keep" }));
+  await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === "/api/packages/")?.body).toEqual({
+    name: "Ours", commercial: false, items: [
+      { kind: "track", choices: { codec: "mp3", lufs: -18 }, pattern: "{language}/{speaker} {production}" }, { kind: "captions", choices: {}, pattern: "" }] }));
 });
 
-it("sketches are handed over only where that is asked for", async () => {
-  const asked = serve({ ...deliveries({ sketches: [1, 2] }), "POST /api/productions/5/editions/es-MX/files/": () => file(9, "x", { state: "failed", fault: "No." }) });
+it("a report names the lines to send to somebody", async () => {
+  const row = (id: number, more: object) => ({ id, number: id, speaker: "Pilot", original: "The tide.", words: "La marea.", heard: "", agrees: null, back: "", speed: 1, over: 0, worry: 0, faults: [], doubts: [], said: [], start: 1, right_by: "", ...more });
+  serve({ ...base(), [`GET ${P}/editions/es-MX/quality/`]: () => ({
+    language: "es-MX", figures: [{ name: "lufs", found: -16, limit: "-16 ± 0.5", kept: true }, { name: "not_heard", found: 1, limit: "0", kept: false }],
+    lines: [row(1, {}), row(2, { heard: "La barrera.", agrees: 0.4, back: "The barrier.", worry: 2.4, faults: ["heard"] })], worst: [2], approved_by: ["Marisol"] }) });
   stage();
-  const here = await spanish();
-  fireEvent.click(await here.findByRole("button", { name: "Hand over sketches" }));
-  fireEvent.click(here.getByRole("button", { name: "Clips, zip" }));
-  await waitFor(() => expect(asked.find((one) => one.method === "POST")?.body).toMatchObject({ file: "clips.zip", sketch: true }));
+  fireEvent.click(await screen.findByRole("tab", { name: "Quality report" }));
+  expect(await screen.findByText("This line deserves a look by somebody who speaks the language")).toBeTruthy();
+  expect(screen.getByText("understood: 40 %")).toBeTruthy();
+  expect(screen.getByText("Means: The barrier.")).toBeTruthy();
+  expect(screen.getByText("Approved by Marisol.")).toBeTruthy();
+  expect(screen.queryByRole("button", { name: "1 Pilot" })).toBeNull();
+  fireEvent.click(screen.getByLabelText("All lines"));
+  expect(screen.getByRole("button", { name: "1 Pilot" })).toBeTruthy();
 });
 
-it("drafts that nobody has read come before sketches", async () => {
-  serve(deliveries({ sketches: [1], unread: [2, 3] }));
+it("somebody is invited, their remark is taken over, and the link withdrawn", async () => {
+  const link = { id: 2, purpose: "review", name: "Marisol", languages: ["es-MX"], interface: "es", address: "http://localhost/review/x", passphrase: false, download: false, expires: "2099-01-01T00:00:00Z", open: true, withdrawn: false, opened: null, remarks: 1, approved: [] };
+  const remark = { id: 8, language: "es-MX", line: 1, by: "Marisol", kind: "words", stage: "adapt", at: 1.2, text: "Stiff.", proposed: "Ya.", spoken: false, about: "La marea.", state: "open", answer: "", answered_by: null, made: "2026-01-01T00:00:00Z" };
+  const asked = serve({ ...base(), [`GET ${P}/links/`]: () => [link], [`GET ${P}/remarks/`]: () => [remark], [`POST ${P}/links/`]: () => link,
+    [`PATCH ${P}/links/2/`]: () => refused(400, "invalid", "That cannot be."), [`POST ${P}/remarks/8/taking/`]: () => ({ ...remark, state: "taken" }) });
   stage();
-  const here = await spanish();
-  expect(await here.findByText("2 lines are drafts that nobody has read.")).toBeTruthy();
-  fireEvent.click(here.getByRole("button", { name: "Hand over unread" }));
-  expect(here.getByRole("button", { name: "Hand over sketches" })).toBeTruthy();
+  fireEvent.click(await screen.findByRole("tab", { name: "Review" }));
+  fireEvent.click(await screen.findByRole("button", { name: "Take over" }));
+  await waitFor(() => expect(asked.some((one) => one.path === `${P}/remarks/8/taking/`)).toBe(true));
+  fireEvent.click(screen.getByRole("button", { name: "Withdraw" }));
+  expect(await screen.findByText("That cannot be.")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Invite somebody" }));
+  fireEvent.change(screen.getByLabelText("For whom"), { target: { value: "Salma " } });
+  fireEvent.change(screen.getByLabelText("Language of the page"), { target: { value: "ar" } });
+  fireEvent.click(screen.getByRole("button", { name: "Make the link" }));
+  await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === `${P}/links/`)?.body).toEqual({
+    name: "Salma", purpose: "review", languages: ["es-MX"], interface: "ar", days: 14, passphrase: "", download: false }));
 });
 
-it("without a mix one can be made; what is read on the screen is a list of its own", async () => {
-  const asked = serve({
-    ...deliveries({ mix_ready: false, on_screen: 2 }),
-    "POST /api/productions/5/editions/es-MX/mixes/": () => ({ recipe: "ab12", state: "ready", share: 1, fault: "", report: null }),
-  });
+it("a right that is missing is noted", async () => {
+  const right = { what: "picture", name: "ferry.mp4", used_in: "the whole", licence: "", origin: "brought in", commercial: null, consent: "", until: null, missing: true };
+  const asked = serve({ ...base(), [`GET ${P}/editions/es-MX/rights/`]: () => [right], [`PUT ${P}/editions/es-MX/rights/`]: () => [] });
   stage();
-  const here = await spanish();
-  expect(await here.findByRole("button", { name: "2 texts on screen" })).toBeTruthy();
-  expect(here.queryByRole("button", { name: "FLAC" })).toBeNull();
-  fireEvent.click(here.getByRole("button", { name: "Make the mix" }));
-  await waitFor(() => expect(asked.some((one) => one.path.endsWith("/mixes/"))).toBe(true));
-});
-
-it("what was handed over is listed with what was measured, and can be had again while it is kept", async () => {
-  serve(deliveries({}, [file(9, "ferry.mp3"), file(8, "ferry.srt", { report: { cues: 1 } }), file(7, "gone.zip", { state: "absent" })]));
-  stage();
-  const past = within(await screen.findByRole("region", { name: "Handed over so far" }));
-  expect(past.getByText("1:05.2 · −16.0 LUFS")).toBeTruthy();
-  expect(past.getByText("1 caption")).toBeTruthy();
-  expect(past.getByRole("link", { name: "Take ferry.mp3 again" }).getAttribute("href")).toBe("/api/productions/5/files/9/content");
-  expect(past.queryByText("gone.zip")).toBeNull();
+  fireEvent.click(await screen.findByRole("tab", { name: "Rights" }));
+  fireEvent.click(await screen.findByRole("button", { name: "Note the right to use ferry.mp4" }));
+  fireEvent.change(screen.getByLabelText("Commercial use"), { target: { value: "yes" } });
+  fireEvent.change(screen.getByLabelText("Consent on file"), { target: { value: "letter 7" } });
+  fireEvent.click(screen.getByRole("button", { name: "Keep" }));
+  await waitFor(() => expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ what: "picture", name: "ferry.mp4", licence: "", origin: "brought in", commercial: true, consent: "letter 7", until: null }));
 });

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import type { TFunction } from "i18next";
-import { BookA, CodeXml, Drama, RotateCcw } from "lucide-react";
+import { BookA, CodeXml, Drama, MicVocal, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
@@ -9,6 +9,7 @@ import { startVoicing, useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
 import type { StageProps } from "../../shared/stage";
+import { useJob } from "../../shared/useJob";
 import { useSourceMedia } from "../../shared/useSourceMedia";
 import { Button, Empty, FIELD, Tick } from "../../shared/ui/controls";
 import { Setting } from "../../shared/ui/Setting";
@@ -19,11 +20,15 @@ import { HearButton } from "./HearButton";
 import { LexiconSheet } from "./LexiconSheet";
 import { dialMarks, Moods } from "./Moods";
 import { Readings } from "./Readings";
+import { RecordedWords } from "./RecordedWords";
+import { RecordingPanel } from "./RecordingPanel";
+import { RecordingsSheet } from "./RecordingsSheet";
 import { SourceActingSheet } from "./SourceActingSheet";
 import { SsmlSheet } from "./SsmlSheet";
 import { Staff } from "./Staff";
 import { amountOf, DIALS, gaps, parted, readAs, readingOf, turned, type Dial, type Mark, type ReadingKind } from "./stave";
 import { Takes } from "./Takes";
+import { hasSlots, TemplatePanel } from "./TemplatePanel";
 import { useDirection, type Directing } from "./useDirection";
 import { hear, hush, useHeard, useHearingTime } from "./useHearing";
 
@@ -67,9 +72,18 @@ function LineList({ production, edition, selected, chosen, onSelect }: Pick<Stag
   // eslint-disable-next-line react-hooks/incompatible-library
   const rows = useVirtualizer({ count: edition.lines.length, getScrollElement: () => box.current, estimateSize: () => 44, overscan: 10 });
   const at = edition.lines.indexOf(selected);
+  const [recordings, setRecordings] = useState(false);
+  // Lines change while recordings are prepared behind the page.
+  useJob(production.id, edition.edition.language, "prepare", false);
   useEffect(() => rows.scrollToIndex(at, { align: "auto" }), [rows, at]);
   return (
-    <div ref={box} className="w-72 xl:w-88 shrink-0 border-e border-rule bg-paper overflow-auto" role="listbox" aria-multiselectable aria-label={t("direct.lines")}>
+    <div className="w-72 xl:w-88 shrink-0 border-e border-rule bg-paper flex flex-col">
+    <div className="p-2 border-b border-rule flex items-center gap-2">
+      <Button className="grow justify-center" onClick={() => setRecordings(true)}><MicVocal size={14} aria-hidden />{t("recordings.name")}</Button>
+      {edition.edition.counts.unrecorded > 0 && <span className="text-xs text-soft">{t("main.record", { count: edition.edition.counts.unrecorded })}</span>}
+    </div>
+    <RecordingsSheet production={production} edition={edition} open={recordings} onClose={() => setRecordings(false)} />
+    <div ref={box} className="grow min-h-0 overflow-auto" role="listbox" aria-multiselectable aria-label={t("direct.lines")}>
       <div className="relative" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map((row) => {
           const line = edition.lines[row.index];
@@ -89,6 +103,7 @@ function LineList({ production, edition, selected, chosen, onSelect }: Pick<Stag
         })}
       </div>
     </div>
+    </div>
   );
 }
 
@@ -97,7 +112,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
   const say = useNotices((state) => state.say);
   const { language, direction } = edition.edition;
   const readOnly = production.role === "reader";
-  const { direction: directed, stave, fault, set } = useDirection(production.id, language, line.id, line.words);
+  const { direction: directed, stave, fault, set } = useDirection(production.id, language, line.id, line.words, !line.by_person && line.state !== "template");
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const voice = useChange(production.id, () => startVoicing(production.id, language, "take", [line.id]));
   const everywhere = useChange(production.id, (entry: { phrase: string; kind: ReadingKind; said: string }) =>
@@ -138,7 +153,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
           <h2 className="font-semibold truncate">{speaker?.name} <span className="text-soft font-normal text-sm">{t("time.line", { number: line.number })}</span></h2>
           {line.notes && <p className="text-sm italic text-soft truncate">{line.notes}</p>}
         </div>
-        {line.voice && line.words.trim() !== "" && (
+        {line.voice && !line.by_person && line.state !== "template" && line.words.trim() !== "" && (
           <>
             <Tick label={t("direct.hearChanges")} checked={hearing} onChange={setHearing} />
             <HearButton name={t("direct.hearLine")} id={id} wanted={wanted(null)} />
@@ -148,7 +163,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
         {line.words.trim() !== "" && <Button onClick={() => setMarkup(true)}><CodeXml size={14} aria-hidden />SSML</Button>}
         <Button onClick={() => setLexicon(true)}><BookA size={14} aria-hidden />{t("lexicon.name")}</Button>
         <TakeDot line={line} />
-        {!readOnly && line.voice && line.words.trim() && line.state !== "current" && (
+        {!readOnly && line.voice && !line.by_person && line.words.trim() && line.state !== "current" && line.state !== "template" && (
           <Button disabled={voice.isPending} onClick={() => voice.mutate(undefined, tell)}>{t("direct.voice")}</Button>
         )}
       </header>
@@ -156,9 +171,13 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
       <SsmlSheet production={production} edition={edition} line={line} open={markup} onClose={() => setMarkup(false)} />
       <LexiconSheet production={production} edition={edition} open={lexicon} onClose={() => setLexicon(false)} />
       {heardFault && <p className="text-alarm text-sm" role="alert">{heardFault}</p>}
+      {line.by_person && line.words.trim() !== "" && <RecordedWords production={production.id} language={language} direction={direction} line={line} />}
+      {line.by_person && <RecordingPanel production={production} language={language} line={line} readOnly={readOnly} />}
       {!line.words.trim() ? (
         <p className="text-soft">{t("direct.noWords")}</p>
-      ) : fault ? (
+      ) : line.state === "template" ? (
+        <TemplatePanel production={production} language={language} isSource={edition.edition.is_source} direction={direction} line={line} readOnly={readOnly} />
+      ) : line.by_person ? null : fault ? (
         <p className="text-alarm" role="alert">{fault.message}</p>
       ) : !stave ? (
         <p className="text-soft" role="status">{t("common.loading")}</p>
@@ -240,8 +259,10 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 <p className="text-xs text-soft">{t("direct.keys")}</p>
               </div>
               <GuidePanel production={production} language={language} line={line} readOnly={readOnly} />
+              <RecordingPanel production={production} language={language} line={line} readOnly={readOnly} />
               </div>
             )}
+            {!stave.known && <RecordingPanel production={production} language={language} line={line} readOnly={readOnly} />}
             {directed && (
               <Moods
                 key={lines.length > 1 ? "lines" : "line"}
@@ -256,6 +277,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
               />
             )}
           </div>
+          {hasSlots(line.words) && <TemplatePanel production={production} language={language} isSource={edition.edition.is_source} direction={direction} line={line} readOnly={readOnly} />}
           {directed && line.voice && <Takes production={production.id} language={language} line={line} direction={directed} readOnly={readOnly} onChange={change} />}
         </>
       )}

@@ -27,23 +27,33 @@ function Acting({ production, edition, onTaken }: { production: Production; edit
   const [strength, setStrength] = useState(1);
   const { language, direction } = edition.edition;
   const path = { params: { path: { production_id: production.id, language } } };
-  const acting = useQuery({ queryKey: ["production", production.id, "acting", language], queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/source-acting/", path)) });
+  const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
+  const acting = useQuery({ refetchInterval: (query) => (query.state.data?.finding ? 1500 : false), queryKey: ["production", production.id, "acting", language], queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/source-acting/", path)) });
+  const find = useChange(production.id, () => data(api.POST("/api/productions/{production_id}/editions/{language}/source-acting/", path)));
   const rows = acting.data?.proposals ?? [];
   const wanted = rows.filter((row) => !left.has(row.line));
   const moods = (row: Schemas["Acting"]) => row.moods.map((one) => ({ ...one, strength: Math.min(1.5, Math.round(100 * (one.strength ?? 1) * strength) / 100) }));
+  const stresses = (row: Schemas["Acting"]) => row.stresses.map((one) => ({ ...one, amount: Math.min(2, Math.round(100 * one.amount * strength) / 100) }));
   const take = useChange(production.id, async () => {
-    await data<unknown>(api.PUT("/api/productions/{production_id}/editions/{language}/source-acting/", { ...path, body: { lines: wanted.map((row) => ({ line: row.line, moods: moods(row) })) } }));
+    await data<unknown>(api.PUT("/api/productions/{production_id}/editions/{language}/source-acting/", { ...path, body: { lines: wanted.map((row) => ({ line: row.line, moods: moods(row), stresses: stresses(row).map(({ word, amount }) => ({ word, amount })) })) } }));
     onTaken();
   });
   if (acting.isPending) return <p className="p-5 text-soft" role="status">{t("acting.listening")}</p>;
   if (!acting.data?.recorded) return <Empty title={t("acting.noRecording")} />;
-  if (!rows.length) return <Empty title={t("acting.asUsual", { count: acting.data.measured })} />;
+  const { finding, unheard, measured } = acting.data;
+  const stress = finding ? (
+    <span role="status" className="text-sm text-soft">{t("acting.finding", { done: finding.done, total: finding.total })}</span>
+  ) : (
+    unheard > 0 && production.role !== "reader" && <Button disabled={find.isPending} onClick={() => find.mutate(undefined, tell)}>{t("acting.find", { count: unheard })}</Button>
+  );
+  if (!rows.length) return <Empty title={t("acting.asUsual", { count: measured })}>{stress}</Empty>;
   return (
     <div className="p-5 flex flex-col gap-4">
       <div className="flex flex-wrap items-center gap-4">
         <div className="w-72"><Setting name={t("acting.strength")} value={strength} min={0.2} max={1.5} step={0.1} show={(value) => `${Math.round(100 * value)} %`} disabled={false} onSet={setStrength} /></div>
-        <span className="grow text-sm text-soft">{t("acting.measured", { count: acting.data.measured })}</span>
-        {production.role !== "reader" && <Button look="main" disabled={!wanted.length || take.isPending} onClick={() => take.mutate(undefined, { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>{t("acting.take", { count: wanted.length })}</Button>}
+        <span className="grow text-sm text-soft">{t("acting.measured", { count: measured })}</span>
+        {stress}
+        {production.role !== "reader" && <Button look="main" disabled={!wanted.length || take.isPending} onClick={() => take.mutate(undefined, tell)}>{t("acting.take", { count: wanted.length })}</Button>}
       </div>
       <ul className="flex flex-col">
         {rows.map((row) => {
@@ -56,7 +66,10 @@ function Acting({ production, edition, onTaken }: { production: Production; edit
               {speaker && <SpeakerMark name={speaker.name} position={speaker.position} size={22} />}
               <span className="w-80 truncate" lang={language} dir={direction}>{line?.words}</span>
               <span className="w-40">{moods(row).map((one) => t("direct.moodAt", { mood: t(`direct.mood.${one.mood}`), strength: Math.round(100 * one.strength) })).join(", ")}</span>
-              <span className="grow text-soft">{t("acting.than", { what: reasons(t, row.away), speaker: speaker?.name ?? "" })}</span>
+              <span className="grow text-soft">
+                {row.away && <span className="block">{t("acting.than", { what: reasons(t, row.away), speaker: speaker?.name ?? "" })}</span>}
+                {row.stresses.map((one) => <span key={one.word} className="block">{one.text === one.stressed ? t("acting.stressed", { word: one.text ?? "" }) : t("acting.stressedAs", { word: one.text ?? "", source: one.stressed ?? "" })}</span>)}
+              </span>
             </li>
           );
         })}
@@ -66,7 +79,7 @@ function Acting({ production, edition, onTaken }: { production: Production; edit
 }
 
 /** What of a line is most otherwise than its speaker's usual, in words. */
-function reasons(t: TFunction, away: Schemas["Away"]): string {
+function reasons(t: TFunction, away: NonNullable<Schemas["Acting"]["away"]>): string {
   const found: [number, string][] = [
     [away.level / 2.5, away.level > 0 ? t("acting.louder", { by: Math.abs(away.level).toFixed(0) }) : t("acting.quieter", { by: Math.abs(away.level).toFixed(0) })],
     [away.pitch / 1.5, away.pitch > 0 ? t("acting.higher", { by: Math.abs(away.pitch).toFixed(0) }) : t("acting.lower", { by: Math.abs(away.pitch).toFixed(0) })],

@@ -12,18 +12,18 @@ const AT = "/api/productions/5/editions/es-MX/";
 const props = { production: { ...PRODUCTION, role: "owner" } as never, edition: edition("es-MX", [LINE]), open: true, onClose: () => undefined };
 
 it("what is proposed as in the source is looked at, weakened, left out and taken", async () => {
-  const acting = (id: number, mood: string) => ({ line: id, number: id, moods: [{ mood, strength: 1 }], away: { pitch: 4, range: 0, level: 6, pace: 1, voiced: 0 } });
-  const asked = serve({ [`GET ${AT}source-acting/`]: () => ({ recorded: true, measured: 9, proposals: [acting(7, "shouted"), acting(8, "sad")] }), [`PUT ${AT}source-acting/`]: () => null });
+  const acting = (id: number, mood: string) => ({ line: id, number: id, moods: [{ mood, strength: 1 }], stresses: [], away: { pitch: 4, range: 0, level: 6, pace: 1, voiced: 0 } });
+  const asked = serve({ [`GET ${AT}source-acting/`]: () => ({ recorded: true, measured: 9, unheard: 0, finding: null, proposals: [acting(7, "shouted"), acting(8, "sad")] }), [`PUT ${AT}source-acting/`]: () => null });
   show(<SourceActingSheet {...props} />);
   expect((await screen.findAllByText(/higher by 4 st, louder by 6 dB|louder by 6 dB, higher by 4 st/)).length).toBe(2);
   fireEvent.click(screen.getByRole("checkbox", { name: "Line 8" }));
   fireEvent.keyDown(screen.getByRole("slider", { name: "Strength" }), { key: "ArrowLeft" });
   fireEvent.click(screen.getByRole("button", { name: "Take 1 line" }));
-  await waitFor(() => expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ lines: [{ line: 7, moods: [{ mood: "shouted", strength: 0.9 }] }] }));
+  await waitFor(() => expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ lines: [{ line: 7, moods: [{ mood: "shouted", strength: 0.9 }], stresses: [] }] }));
 });
 
 it("without a recording that is said", async () => {
-  serve({ [`GET ${AT}source-acting/`]: () => ({ recorded: false, measured: 0, proposals: [] }) });
+  serve({ [`GET ${AT}source-acting/`]: () => ({ recorded: false, measured: 0, unheard: 0, finding: null, proposals: [] }) });
   show(<SourceActingSheet {...props} />);
   expect(await screen.findByText(/no source recording/)).toBeTruthy();
 });

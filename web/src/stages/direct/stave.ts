@@ -16,6 +16,8 @@ export const DIALS = {
 export type Dial = keyof typeof DIALS;
 
 export const READINGS = ["alias", "ipa", "cardinal", "ordinal", "digits", "characters", "telephone", "date", "time", "currency", "unit"] as const satisfies readonly Kind[];
+/** What values can be read as, without anybody writing how. */
+export const THINGS = READINGS.slice(2);
 export type ReadingKind = (typeof READINGS)[number];
 
 const covers = (mark: Mark, word: number) => mark.word <= word && word < mark.word + (mark.count ?? 1);

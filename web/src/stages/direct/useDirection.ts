@@ -10,18 +10,20 @@ export type Directing = Schemas["DirectionChangeRequest"];
 
 const at = (production: number, language: string, line: number) => ({ params: { path: { production_id: production, language, line_id: line } } });
 
-/** What is directed of a line, how it lies on its stave, and how its words are marked anew. */
-export function useDirection(production: number, language: string, line: number, words: string) {
+/** What is directed of a line, how it lies on its stave, and how its words are marked anew; nothing unless `enabled`. */
+export function useDirection(production: number, language: string, line: number, words: string, enabled = true) {
   const client = useQueryClient();
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const key = ["production", production, "direction", language, line, words];
   const direction = useQuery({
     queryKey: key,
+    enabled,
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", at(production, language, line))),
   });
   const stave = useQuery({
     queryKey: ["production", production, "stave", language, line, words],
+    enabled,
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/stave/", at(production, language, line))),
     placeholderData: (previous) => previous,
   });

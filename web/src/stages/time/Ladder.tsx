@@ -3,12 +3,13 @@ import { useTranslation } from "react-i18next";
 
 import { usePlace } from "../../shared/place";
 import { usePlayer } from "../../shared/player";
+import { usePeaks } from "../../shared/usePeaks";
 import { useSourceMedia, useSourcePeaks } from "../../shared/useSourceMedia";
 import type { EditionLines, Line, Production } from "../../shared/api/client";
 import { clock, rate } from "../../shared/format";
 import { speakerLine } from "../../shared/ui/SpeakerMark";
 import { heldAt, inSight, isTimed, marksFor, rungs, snapped, tickStep, trouble, wave, wordRows, WORDS_FROM, type Rung } from "./ladder";
-import { usePeaks, type Lips, type TimingActions } from "./useTiming";
+import type { Lips, TimingActions } from "./useTiming";
 
 /** Source beside dub; a script without times has no slots to stand there, and its speakers' names take less. */
 export const columns = (timed: boolean) => (timed ? "grid-cols-[3.4rem_minmax(0,1fr)_64px_minmax(0,1fr)_7.5rem] gap-0" : "grid-cols-[3.4rem_minmax(0,13rem)_0px_minmax(0,1fr)_7.5rem] gap-0");

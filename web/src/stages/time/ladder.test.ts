@@ -6,7 +6,7 @@ import { retimed } from "./useTiming";
 
 const line = (id: number, slot: [number, number] | null, start: number, seconds: number, more: Partial<Line> = {}): Line => ({
   id, slot, start, seconds, number: id, part: null, speaker: 1, notes: "", words: "x", revision: 1, state: "current", quality: "finish", voice: "curlew",
-  wrong_language: false, own: null, directed: null, natural: 1, over: 0, late: 0, into_silence: 0, collides: 0, harm: 0, flags: [], in_sight: null, timing: {}, marks: [], rate: 1, ...more,
+  wrong_language: false, by_person: false, own: null, directed: null, natural: 1, over: 0, late: 0, into_silence: 0, collides: 0, harm: 0, flags: [], in_sight: null, timing: {}, marks: [], rate: 1, ...more,
 });
 const four = [line(1, [4, 6], 4, 2), line(2, null, 1, 2), line(3, null, 0, 0), line(4, [0, 9], 0.5, 0)];
 

@@ -65,6 +65,8 @@ class JsonScript:
             if line.delivery and not script.editions:
                 # A whole production says more exactly, of each edition, how its lines should sound.
                 entry["delivery"] = line.delivery
+            if line.clips:
+                entry["clips"] = line.clips
             if line.own:
                 entry["own"] = line.own
             lines.append(entry)
@@ -78,6 +80,8 @@ class JsonScript:
                               for part in script.parts]
         if script.voices:
             whole["voices"] = script.voices
+        if script.sounds:
+            whole["sounds"] = script.sounds
         if script.editions:
             whole["editions"] = {tag: _told(edition) for tag, edition in script.editions.items()}
         return json.dumps({**whole, "lines": lines}, ensure_ascii=False, indent=1) + "\n"
@@ -112,7 +116,8 @@ def _line(entry: dict[str, Any], number: int, script: Script) -> ScriptLine | No
     own = {tag: told for name, told in _objects(entry.get("own")) if (tag := _tag(name))}
     return ScriptLine(_words(entry.get("speaker")) or UNNAMED, words, slot[0], slot[1], _words(entry.get("notes")),
                       _words(entry.get("part")), number, wordings, entry.get("on_screen") is True,
-                      sight if isinstance(sight, bool) else None, own, _words(entry.get("delivery")))
+                      sight if isinstance(sight, bool) else None, own, _words(entry.get("delivery")),
+                      dict(entry["clips"]) if isinstance(entry.get("clips"), dict) else None)
 
 
 def _production(data: dict[str, Any], script: Script) -> None:
@@ -123,6 +128,7 @@ def _production(data: dict[str, Any], script: Script) -> None:
             script.parts.append(ScriptPart(_words(entry.get("name")), _number(entry.get("in")),
                                            _number(entry.get("out")), entry.get("may_grow") is True))
     script.voices = dict(_objects(data.get("voices")))
+    script.sounds = dict(data["sounds"]) if isinstance(data.get("sounds"), dict) else {}
     for name, told in _objects(data.get("editions")):
         tag = _tag(name)
         if tag:

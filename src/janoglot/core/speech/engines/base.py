@@ -164,6 +164,10 @@ class Utterance:
     """Words whose sounds are told: start and length in characters, and IPA with stress marks."""
     variant: int = 0
     """Which of the readings that these words could have."""
+    like: Utterance | None = None
+    """Another, whose reading some of these words have exactly: the same lengths and the same melody."""
+    like_spans: tuple[tuple[int, int, int], ...] = ()
+    """Those words: where they are here, where they are in ``like``, and how many characters."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -83,7 +83,8 @@ from janoglot.core.speech.engines.rich_frames import (
     with_edges,
     word_marks,
 )
-from janoglot.core.speech.engines.rich_tokens import in_pieces, tokens_of
+from janoglot.core.speech.engines.rich_likeness import Likeness, alike, fixed_frames, scaled_frames
+from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, tokens_of
 from janoglot.core.speech.manner import NEUTRAL
 from janoglot.core.speech.trimming import at_kept_loudness
 from janoglot.core.speech.weights import weights_root
@@ -147,7 +148,7 @@ class RichEngine:
         Raises RichVoicesMissing.
         """
         self._source = find_source(weights_root())
-        self._threads = threads or int(os.environ.get("JANOGLOT_RICH_THREADS", "1"))
+        self._threads = threads or int(os.environ.get("JANOGLOT_RICH_THREADS", "2"))
         self._phonemes = phonemes
         own = self._source.checksum or recipe_hash("own", name=self._source.model[0].name,
                                                    size=self._source.model[0].stat().st_size)
@@ -183,14 +184,22 @@ class RichEngine:
         return _lengths(self, utterance)
 
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        if utterance.like is not None and seconds is not None \
+                and abs(seconds - self.lengths_known(utterance)) < self.frame / 2:
+            # Asked for at its own length: as it is by itself, with the other's reading.
+            seconds = None
         plan = self._plan(utterance, seconds)
+        like = self._likeness(utterance, plan, utterance.shaping.tract) if seconds is None else None
         parts = []
-        for timed in plan:
-            parts += [soft_edges(self._sound(timed, utterance), RATE),
+        for number, timed in enumerate(plan):
+            parts += [soft_edges(self._sound(timed, utterance, number, like), RATE),
                       np.zeros(timed.piece.pause_after * FRAME, np.float32)]
         sound = soft_edges(_coloured(np.concatenate(parts), utterance.shaping), RATE)
         sound = at_kept_loudness(sound, measure(sound, RATE, peaks=False).integrated)
         return Spoken(sound, RATE, tuple(word_marks(plan)), tuple(phoneme_marks(plan)))
+
+    def lengths_known(self, utterance: Utterance) -> float:
+        return _lengths(self, utterance).seconds
 
     def plan_lengths(self, utterance: Utterance) -> Lengths:
         plan = self._plan(utterance, None)
@@ -202,8 +211,12 @@ class RichEngine:
         Raises EngineError where nothing in the words can be said.
         """
         hz, energy = [], []
-        for timed in self._plan(utterance, seconds):
+        plan = self._plan(utterance, seconds)
+        like = self._likeness(utterance, plan) if seconds is None else None
+        for number, timed in enumerate(plan):
             pitch, loud = self._sung(timed.piece, timed.frames, utterance)
+            if like:
+                pitch, loud = like.in_place(pitch, loud, timed.frames, number)
             kept = slice(2 * timed.begin, 2 * timed.end)
             after = np.zeros(2 * timed.piece.pause_after, np.float32)
             hz += [np.where(pitch > _VOICED, pitch, 0.0).reshape(-1)[kept], after]
@@ -223,14 +236,32 @@ class RichEngine:
             fixed = sum(LEAD + TAIL + piece.pause_after for piece in pieces)
             wanted = math.floor(seconds * FRAMES_A_SECOND + 1e-6) - fixed
             shares = whole_frames(np.array(lengths, np.float32), max(len(pieces), wanted))
-        return tuple(timed_piece(piece, whole_frames(frames, int(share)))
+        plan = tuple(timed_piece(piece, whole_frames(frames, int(share)))
                      for piece, frames, share in zip(pieces, natural, shares, strict=True))
+        if utterance.like is None or seconds is not None:
+            return plan
+        other = self._plan(utterance.like, None)
+        like = Likeness(tuple(alike(_tokens(plan), _tokens(other), utterance.like_spans)), other)
+        return tuple(fixed_frames(frames, timed, like.known(number, [one.frames for one in other]))
+                     for number, (timed, frames) in enumerate(zip(plan, natural, strict=True)))
+
+    def _likeness(self, utterance: Utterance, plan: Plan, tract: float = 1.0) -> Likeness | None:
+        """What some words are to have of another line, for a tract of this length; None where that is nothing."""
+        if utterance.like is None:
+            return None
+        other = self._plan(utterance.like, None)
+        same = alike(_tokens(plan), _tokens(other), utterance.like_spans)
+        sung = []
+        for timed in other:
+            frames = timed.frames if tract == 1.0 else scaled_frames(timed.frames, tract, {})
+            sung.append((*self._sung(timed.piece, frames, utterance.like), frames))
+        return Likeness(tuple(same), other, tuple(sung))
 
     def _pieces(self, utterance: Utterance) -> list[Piece]:
         """What the network's first part says of the words. What is directed of them does not go into it, so that it is
         asked once while somebody directs a line."""
         delivery = utterance.delivery
-        key = replace(utterance, shaping=Shaping(), delivery=Delivery(
+        key = replace(utterance, like=None, like_spans=(), shaping=Shaping(), delivery=Delivery(
             pauses=delivery.pauses, manner=replace(NEUTRAL, **{
                 name: getattr(delivery.manner, name) for name in ("readers", "timbres", "lively", "row")})))
         if key in self._known_pieces:
@@ -297,13 +328,16 @@ class RichEngine:
 
     # ── sound
 
-    def _sound(self, timed: Timed, utterance: Utterance) -> Floats:
+    def _sound(self, timed: Timed, utterance: Utterance, number: int = 0, like: Likeness | None = None) -> Floats:
         """The sound of one piece, ``timed.kept`` frames long to the sample."""
         piece, frames, tract = timed.piece, timed.frames, utterance.shaping.tract
         if tract != 1.0:
             # Made longer by the tract's factor and lower by the same, then played faster by it.
-            frames = whole_frames(frames.astype(np.float32), round(float(frames.sum()) * tract))
+            frames = scaled_frames(frames, tract, like.known(number, [counts for *_, counts in like.sung])
+                                   if like else {})
         pitch, energy = self._sung(piece, frames, utterance)
+        if like:
+            pitch, energy = like.in_place(pitch, energy, frames, number)
         pitch = pitch / np.float32(tract)
         features = np.repeat(piece.sound_features, frames, axis=2)
         sound: Floats = self._run("sound", [features, pitch, energy, piece.style])[0].reshape(-1)
@@ -425,6 +459,8 @@ class RichEngine:
         options.intra_op_num_threads = self._threads
         options.inter_op_num_threads = 1
         options.log_severity_level = 3
+        # Two processes of two threads then cost what two of one do, and one alone is nearly twice as quick.
+        options.add_session_config_entry("session.intra_op.allow_spinning", "0")
         folder = prepare(weights_root())
         return onnxruntime.InferenceSession(str(folder / f"{part}.onnx"), options, providers())
 
@@ -457,6 +493,10 @@ def blend_of(base: str) -> dict[str, float]:
     found = {name: float(share or 1) for name, share in re.findall(r"([\w-]+)(?:=([\d.]+))?", base)}
     total = sum(found.values())
     return {name: share / total for name, share in found.items()}
+
+
+def _tokens(plan: Plan) -> list[tuple[Token, ...]]:
+    return [timed.piece.tokens for timed in plan]
 
 
 def _coloured(sound: Floats, shaping: Shaping) -> Floats:

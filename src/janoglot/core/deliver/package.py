@@ -1,0 +1,298 @@
+"""A package: a named list of what to hand over, made once and used for every edition and every production.
+
+What is made of each item is kept by everything that it is made of, so that a package made again makes only what has
+changed; the files are put together under their names, with a manifest that says what each is and was made from.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from janoglot.core.deliver.book_items import ITEMS as BOOKS
+from janoglot.core.deliver.caption_items import ITEMS as CAPTIONS
+from janoglot.core.deliver.deliverable import Data, Material, Need, Stores
+from janoglot.core.deliver.items import ItemKind, Value, files_of, make_item
+from janoglot.core.deliver.names import apart, check_pattern, file_name, named_by
+from janoglot.core.deliver.picture_items import ITEMS as PICTURES
+from janoglot.core.deliver.sound_items import ITEMS as SOUNDS
+from janoglot.core.deliver.text_items import ITEMS as TEXTS
+from janoglot.core.deliver.timeline_items import ITEMS as TIMELINES
+from janoglot.core.errors import BadInput, JanoglotError
+from janoglot.core.graph import recipe_hash
+from janoglot.core.languages import english_name
+from janoglot.core.store import Store
+
+KINDS: dict[str, ItemKind] = {one.name: one for group in (SOUNDS, CAPTIONS, PICTURES, TIMELINES, BOOKS, TEXTS)
+                              for one in group}
+MANIFEST = "manifest.json"
+MANIFEST_VERSION = 1
+_MOST_ITEMS = 40
+_BLOCK = 4 * 1024**2
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One thing of a package: its kind, what was chosen of it, and by which pattern its files are named."""
+
+    kind: str
+    choices: dict[str, Value] = field(default_factory=dict)
+    pattern: str = ""
+
+    @property
+    def of(self) -> ItemKind:
+        return KINDS[self.kind]
+
+    @property
+    def names(self) -> str:
+        return self.pattern or self.of.pattern
+
+    @property
+    def chosen(self) -> dict[str, Value]:
+        return self.of.chosen(self.choices)
+
+    def as_json(self) -> Data:
+        return {"kind": self.kind, "choices": self.choices, "pattern": self.pattern}
+
+
+@dataclass(frozen=True, slots=True)
+class Package:
+    """``commercial``: what it hands over is to be used commercially, so that everything in it has to allow that."""
+
+    name: str
+    items: tuple[Item, ...]
+    commercial: bool = False
+
+    def as_json(self) -> Data:
+        return {"name": self.name, "commercial": self.commercial, "items": [one.as_json() for one in self.items]}
+
+
+def package_of(told: Any) -> Package:
+    """A package from JSON. Raises BadInput, naming what is wrong."""
+    if not isinstance(told, dict) or not isinstance(told.get("items"), list):
+        raise BadInput("A package is a name and a list of items.")
+    name = str(told.get("name") or "").strip()
+    if not name or len(name) > 80:
+        raise BadInput("A package has a name of up to 80 letters.")
+    if not 1 <= len(told["items"]) <= _MOST_ITEMS:
+        raise BadInput("A package holds 1 to {most} items.", most=_MOST_ITEMS)
+    items = []
+    for row in told["items"]:
+        if not isinstance(row, dict) or row.get("kind") not in KINDS:
+            raise BadInput("There is nothing called “{kind}” to hand over: {all}.",
+                           kind=str(row.get("kind") if isinstance(row, dict) else row)[:40], all=", ".join(KINDS))
+        choices = row.get("choices") or {}
+        if not isinstance(choices, dict):
+            raise BadInput("What is chosen of “{kind}” is told by name.", kind=row["kind"])
+        kind = KINDS[row["kind"]]
+        chosen = kind.chosen(choices)
+        if "codec" in chosen and "rate" in chosen:
+            from janoglot.core.deliver.sound_items import form_of
+
+            form_of(chosen)
+        pattern = str(row.get("pattern") or "")
+        if pattern:
+            check_pattern(pattern)
+        items.append(Item(kind.name, choices, pattern))
+    return Package(name, tuple(items), bool(told.get("commercial")))
+
+
+def _shipped(name: str, *items: tuple[str, dict[str, Value]], commercial: bool = False) -> Package:
+    return package_of({"name": name, "commercial": commercial,
+                       "items": [{"kind": kind, "choices": choices} for kind, choices in items]})
+
+
+PACKAGES: tuple[Package, ...] = (
+    _shipped("listening copy", ("track", {"codec": "mp3"}), ("captions", {"format": "srt"}),
+             ("captions", {"format": "vtt"})),
+    _shipped("broadcast file", ("track", {"codec": "wav24", "broadcast": True, "lufs": -23.0}), ("stems", {}),
+             ("captions", {"format": "ebu-tt-d.xml", "columns": 37}), ("cue sheet", {}), ("rights", {}),
+             commercial=True),
+    _shipped("web picture", ("picture", {"container": "mp4"}), ("captions", {"format": "vtt"})),
+    _shipped("editor's turnover", ("timeline", {"format": "otio"}), ("timeline", {"format": "edl"}),
+             ("timeline", {"format": "markers", "clips": False}), ("stems", {}), ("cue sheet", {"format": "csv"})),
+    _shipped("talking book", ("talking book", {"format": "epub"}), ("talking book", {"format": "lpf"})),
+    _shipped("phone prompts", ("clips", {"codec": "ulaw", "rate": 8000, "channels": 1, "lufs": -18.0}),
+             ("clips", {"codec": "wav16", "rate": 16_000, "channels": 1, "lufs": -18.0})),
+    _shipped("archive", ("track", {"codec": "flac"}), ("stems", {}), ("clips", {"codec": "flac"}),
+             ("captions", {"format": "imsc.ttml"}), ("markup", {"format": "ssml"}), ("markup", {"format": "pls"}),
+             ("wordings", {}), ("quality report", {}), ("quality report", {"format": "json"}), ("rights", {}),
+             ("script", {"format": "json"})),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """One item of one edition, of all of them, or of the production: what it is made by, and the key of its files."""
+
+    number: int
+    languages: tuple[str, ...]
+    key: str
+    order: Data
+    needs: frozenset[Need]
+
+
+def wanted_of(package: Package, materials: Sequence[Material]) -> list[Wanted]:
+    """Everything that a package of these editions is made of, in order. Raises what writing down may raise: BadInput,
+    NotReady."""
+    found = []
+    for number, item in enumerate(package.items):
+        kind, chosen = item.of, item.chosen
+        groups = [[one] for one in materials] if kind.of == "edition" else [list(materials)] \
+            if kind.of == "languages" else [list(materials[:1])]
+        for group in groups:
+            # As it is kept and read again, so that what is made of it is the same wherever it is made.
+            order = json.loads(json.dumps(kind.write_down(group, chosen)))
+            found.append(Wanted(number, tuple(one.language for one in group) if kind.of != "production" else (),
+                                kind.key(order), order, kind.needs(chosen)))
+    return found
+
+
+def make_wanted(package: Package, one: Wanted, stores: Stores, handed: Store) -> bool:
+    """Have the files of an item made where they are missing; whether they were. Raises what making may raise."""
+    if handed.has(one.key):
+        return False
+    kind = package.items[one.number].of
+    def make(place: Path) -> None:
+        make_item(kind, one.order, stores, place)
+
+    handed.write(one.key, make)
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class HandedFile:
+    """A file of a package: its path there, where it is kept, and what the manifest says of it."""
+
+    path: str
+    key: str
+    inner: str
+    told: Data
+
+
+def files_of_package(package: Package, wanted: Sequence[Wanted], production: str, handed: Store) -> list[HandedFile]:
+    """All files under the names that they are to have, none twice. Raises FileNotFoundError for an item that is not
+    made."""
+    found: list[HandedFile] = []
+    bases: dict[tuple[str, str], str] = {}
+    for one in wanted:
+        item = package.items[one.number]
+        with zipfile.ZipFile(handed.path(one.key)) as archive:
+            files = files_of(archive)
+        language = one.languages[0] if len(one.languages) == 1 else "all" if one.languages else ""
+        fields: dict[str, str | int] = {"production": production, "language": language,
+                                        "edition": english_name(language) if len(one.languages) == 1 else language}
+        for file in files:
+            told: Data = {"item": item.kind, "languages": list(one.languages), "made_from": one.key.partition(".")[0],
+                          "version": item.of.version, "report": file.report}
+            if item.of.together:
+                base = bases.setdefault((item.names, language), named_by(item.names, fields))
+                found.append(HandedFile(f"{base}/{_inner(file.path)}", one.key, file.path, told))
+            else:
+                name = named_by(item.names, {**fields, **file.fields, **({"language": language} if language else {})})
+                found.append(HandedFile(f"{name}.{file.ending}", one.key, file.path, told))
+    # What is in two items of a package alike, clips beside two timelines, is one file.
+    seen: dict[str, HandedFile] = {}
+    made = []
+    for handed_file in found:
+        before = seen.get(handed_file.path)
+        if before and package_together(before, handed_file):
+            continue
+        seen.setdefault(handed_file.path, handed_file)
+        made.append(handed_file)
+    return [HandedFile(path, one.key, one.inner, one.told)
+            for path, one in zip(apart([one.path for one in made]), made, strict=True)]
+
+
+def package_together(one: HandedFile, other: HandedFile) -> bool:
+    """Whether two files of a package are the same: of the same item's kind, by the same inner path, as clips are that
+    lie beside several timelines."""
+    return one.told["item"] == other.told["item"] and one.inner == other.inner and one.inner.startswith("clips/") \
+        and one.told["report"] == other.told["report"]
+
+
+def _inner(path: str) -> str:
+    """A path within an item that stays as it is: safe letter by letter."""
+    return "/".join(step if step == file_name(step.partition(".")[0]) + step[len(step.partition(".")[0]):] else
+                    f"{file_name(step.partition('.')[0])}{step[len(step.partition('.')[0]):]}"
+                    for step in path.removeprefix("stream/").split("/"))
+
+
+def manifest_of(package: Package, files: Sequence[Data], about: Mapping[str, Any]) -> bytes:
+    return json.dumps({"manifest": MANIFEST_VERSION, "package": package.as_json(), **about, "files": list(files)},
+                      ensure_ascii=False, indent=1).encode()
+
+
+def put_together(package: Package, files: Sequence[HandedFile], handed: Store, place: Path, about: Mapping[str, Any],
+                 tell: Callable[[float], None] = lambda share: None, folder: bool = False) -> list[Data]:
+    """Write a package as one archive at ``place``, or with ``folder`` as files in a folder of that name, its manifest
+    among them; gives what the manifest says of each file. ``about``: what else it says."""
+    told: list[Data] = []
+    archive = None if folder else zipfile.ZipFile(place, "w", zipfile.ZIP_STORED, allowZip64=True)
+    try:
+        for number, one in enumerate(files):
+            with zipfile.ZipFile(handed.path(one.key)) as source, source.open(f"files/{one.inner}") as file:
+                digest, size = hashlib.sha256(), 0
+                if archive is None:
+                    target = place / one.path
+                    target.parent.mkdir(parents=True, exist_ok=True)
+                    out: Any = target.open("wb")
+                else:
+                    info = zipfile.ZipInfo(one.path)
+                    info.external_attr = 0o644 << 16
+                    out = archive.open(info, "w", force_zip64=True)
+                with out:
+                    while data := file.read(_BLOCK):
+                        digest.update(data)
+                        size += len(data)
+                        out.write(data)
+            told.append({"path": one.path, "bytes": size, "sha256": digest.hexdigest(), **one.told})
+            tell((number + 1) / len(files))
+        data = manifest_of(package, told, about)
+        if archive is None:
+            (place / MANIFEST).write_bytes(data)
+        else:
+            archive.writestr(zipfile.ZipInfo(MANIFEST), data)
+    finally:
+        if archive is not None:
+            archive.close()
+    return told
+
+
+def hand_over(package: Package, materials: Sequence[Material], stores: Stores, out: Path, packed: bool = False,
+              tell: Callable[[str, int, int], None] = lambda step, done, total: None) -> list[Data]:
+    """Make a package of these editions under ``out``: files in a folder, or with ``packed`` one archive; gives what its
+    manifest says of each file. Raises BadInput for what the package needs and is not there; FailedCheck."""
+    assert stores.handed is not None
+    production = materials[0].production
+    wanted = wanted_of(package, materials)
+    for number, one in enumerate(wanted):
+        tell("package", number, len(wanted))
+        make_wanted(package, one, stores, stores.handed)
+    tell("package", len(wanted), len(wanted))
+    files = files_of_package(package, wanted, production, stores.handed)
+    place = out / f"{file_name(production)}_{file_name(package.name)}{'.zip' if packed else ''}"
+    return put_together(package, files, stores.handed, place, about_package(production, materials), folder=not packed)
+
+
+def about_package(production: str, materials: Sequence[Material]) -> Data:
+    """What a manifest says of the whole: which mixes it is of."""
+    mixes = {}
+    for one in materials:
+        try:
+            mixes[one.language] = one.mix()[0].partition(".")[0]
+        except JanoglotError:
+            # Nothing in it is of its mix.
+            continue
+    return {"production": production, "languages": [one.language for one in materials], "mixes": mixes}
+
+
+def package_key(package: Package, wanted: Sequence[Wanted], production: str, about: Mapping[str, Any]) -> str:
+    """The store's name of a package, by everything that is in it."""
+    return f"""{recipe_hash('package', package=package.as_json(), items=[one.key for one in wanted],
+                            production=production, about=dict(about), version=MANIFEST_VERSION)}.zip"""

@@ -1,0 +1,191 @@
+"""The editor's turnover: a timeline with a clip for each line, and the clips beside it.
+
+OpenTimelineIO; EDL in the layout of CMX 3600 as the trade uses it; markers as CSV.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+
+import opentimelineio as otio
+import soundfile
+
+from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
+from janoglot.core.deliver.encoding import AudioFormat, encode
+from janoglot.core.deliver.hold_list import picture_track
+from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
+from janoglot.core.deliver.names import apart, file_name
+from janoglot.core.deliver.sound_items import form_of
+from janoglot.core.deliver.timecode import can_drop, exact_rate, frames_at, timecode_of
+from janoglot.core.edition.plan import MixPlan
+from janoglot.core.languages import own_name
+from janoglot.core.mix.programme import clip_samples
+from janoglot.core.mix.sides import RATE
+from janoglot.core.script.formats.table import safe_cell
+from janoglot.core.timing.holds import Hold
+
+_EDL_NAME = 60
+
+
+def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
+    material = materials[0]
+    plan = material.plan()
+    picture = material.picture()
+    return {"plan": plan.as_json(), "fps": material.fps, "format": choices["format"],
+            "drop": bool(choices["drop_frame"]) and can_drop(material.fps), "form": form_of(choices).as_json(),
+            "starts": float(str(choices["starts_s"])), "title": f"{material.production} {material.language}",
+            "language": own_name(material.language), "clips": bool(choices["clips"]),
+            "picture": {"name": picture["name"], "seconds": picture["seconds"]} if picture else None,
+            "holds": [asdict(hold) for hold in material.holds()] if picture else [],
+            "parts": [asdict(part) for part in material.parts()]}
+
+
+def _clip_paths(plan: MixPlan) -> list[str]:
+    return apart([f"clips/{line.number:03}_{file_name(line.speaker, 'speaker')}.wav" for line in plan.lines])
+
+
+def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
+    """A track of the picture where there is one, and one for each speaker, each line a clip at its frame."""
+    plan, over_under = MixPlan.from_json(order["plan"]), exact_rate(order["fps"])
+    rate = over_under[0] / over_under[1]
+
+    def time(seconds: float) -> otio.opentime.RationalTime:
+        return otio.opentime.RationalTime(frames_at(seconds, order["fps"]), rate)
+
+    timeline = otio.schema.Timeline(order["title"], global_start_time=time(order["starts"]))
+    if order["picture"]:
+        name = order["picture"]["name"]
+        timeline.tracks.append(picture_track([Hold(**one) for one in order["holds"]], lambda hold: name, "",
+                                             order["fps"], order["picture"]["seconds"]))
+    for speaker in dict.fromkeys(line.speaker for line in plan.lines):
+        lines = [(line, path) for line, path in zip(plan.lines, paths, strict=True) if line.speaker == speaker]
+        # Who speaks twice at once has a second track.
+        tracks: list[tuple[otio.schema.Track, int]] = []
+        for line, path in sorted(lines, key=lambda one: one[0].start):
+            start, size = frames_at(line.start, order["fps"]), max(1, frames_at(line.seconds, order["fps"]))
+            number = next((at for at, (_, end) in enumerate(tracks) if end <= start), None)
+            if number is None:
+                name = speaker if not tracks else f"{speaker} {len(tracks) + 1}"
+                tracks.append((otio.schema.Track(name=name, kind=otio.schema.TrackKind.Audio), 0))
+                number = len(tracks) - 1
+            track, end = tracks[number]
+            if start > end:
+                track.append(otio.schema.Gap(duration=otio.opentime.RationalTime(start - end, rate)))
+            whole = otio.opentime.TimeRange(otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(size, rate))
+            media = otio.schema.ExternalReference(path, whole)
+            clip = otio.schema.Clip(f"{line.number:03} {line.speaker}", media, whole)
+            clip.metadata["line"] = {"number": line.number, "speaker": line.speaker, "words": line.words}
+            track.append(clip)
+            tracks[number] = track, start + size
+        timeline.tracks.extend([track for track, _ in tracks])
+    for part in order["parts"]:
+        timeline.tracks.markers.append(otio.schema.Marker(part["name"], otio.opentime.TimeRange(
+            time(part["start"]), otio.opentime.RationalTime(0, rate))))
+    return timeline
+
+
+def edl_of(order: Data, paths: Sequence[str]) -> str:
+    """An event for each line, by its start; on as many sound tracks as speak at once."""
+    plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
+    begin = frames_at(order["starts"], fps)
+    # The title and names stand in rows of their own: none of them may end one.
+    rows = [f"TITLE: {' '.join(order['title'].split())[:70]}", f"FCM: {'DROP' if drop else 'NON-DROP'} FRAME", ""]
+    ends: list[int] = []
+    events = sorted(zip(plan.lines, paths, strict=True), key=lambda one: one[0].start)
+    for number, (line, path) in enumerate(events, 1):
+        start, size = frames_at(line.start, fps), max(1, frames_at(line.seconds, fps))
+        lane = next((at for at, end in enumerate(ends) if end <= start), len(ends))
+        ends[lane:lane + 1] = [start + size]
+        channel = "A" if lane == 0 else f"A{lane + 1}"
+        times = (timecode_of(at, fps, drop) for at in (0, size, begin + start, begin + start + size))
+        rows += [f"{number:03}  AX       {channel:<5} C        {' '.join(times)}",
+                 f"* FROM CLIP NAME: {f'{line.number:03} {line.speaker}'[:_EDL_NAME]}", f"* SOURCE FILE: {path}"]
+    return "\r\n".join([*rows, ""])
+
+
+def markers_of(order: Data, paths: Sequence[str]) -> bytes:
+    plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
+    begin = frames_at(order["starts"], fps)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["name", "start", "end", "frames", "fps", "part or speaker", "words", "file"])
+
+    def row(name: str, start: float, end: float, who: str, words: str, path: str) -> list[str]:
+        first, last = (begin + frames_at(at, fps) for at in (start, end))
+        return [name, timecode_of(first, fps, drop), timecode_of(last, fps, drop), str(last - first), f"{fps:g}",
+                who, words, path]
+
+    rows = [(part["start"], row(part["name"], part["start"], part["end"], "part", "", "")) for part in order["parts"]]
+    rows += [(line.start, row(f"{line.number:03}", line.start, line.end, line.speaker, line.words, path))
+             for line, path in zip(plan.lines, paths, strict=True)]
+    for _, cells in sorted(rows, key=lambda one: one[0]):
+        writer.writerow([safe_cell(cell) for cell in cells])
+    return b"\xef\xbb\xbf" + out.getvalue().encode()
+
+
+def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
+    plan = MixPlan.from_json(order["plan"])
+    paths = _clip_paths(plan)
+    form = AudioFormat(**order["form"])
+    made = []
+    name = f"timeline.{order['format']}" if order["format"] != "markers" else "markers.csv"
+    place = folder / name
+    if order["format"] == "otio":
+        place.write_text(timeline_of(order, paths).to_json_string(), encoding="utf-8")
+    elif order["format"] == "edl":
+        place.write_text(edl_of(order, paths), encoding="utf-8", newline="")
+    else:
+        place.write_bytes(markers_of(order, paths))
+    made.append(MadeFile(name, order["format"], {}, {"clips": float(len(plan.lines))}))
+    if order["clips"]:
+        (folder / "clips").mkdir(exist_ok=True)
+        for line, path in zip(plan.lines, paths, strict=True):
+            plain = folder / "plain.wav"
+            soundfile.write(plain, clip_samples(line.clip(stores.takes), plan.target), RATE, subtype="FLOAT",
+                            format="WAV")
+            told = encode(plain, folder / path, form)
+            plain.unlink()
+            made.append(MadeFile(path, "wav", {"number": line.number, "speaker": line.speaker},
+                                 {"seconds": round(told.seconds, 3)}))
+    return made
+
+
+def _check(order: Data, place: Path, file: MadeFile) -> Report:
+    plan = MixPlan.from_json(order["plan"])
+    if file.path.startswith("clips/"):
+        require(soundfile.info(place).frames > 0, "{name} is empty.", name=place.name)
+        return {}
+    wanted = sorted(frames_at(line.start, order["fps"]) for line in plan.lines)
+    root = place.parent
+    if order["format"] == "otio":
+        timeline = otio.adapters.read_from_file(str(place), "otio_json")
+        clips = [clip for track in timeline.audio_tracks() for clip in track.find_clips()]
+        found = sorted(round(clip.range_in_parent().start_time.value) for clip in clips)
+        for clip in clips:
+            require(not order["clips"] or (root / clip.media_reference.target_url).is_file(),
+                    "{name} is not beside it.", name=clip.media_reference.target_url)
+    elif order["format"] == "edl":
+        begin = frames_at(order["starts"], order["fps"])
+        from janoglot.core.deliver.timecode import frames_of
+
+        rows = [row.split() for row in place.read_text().splitlines() if row[:3].isdigit()]
+        found = sorted(frames_of(row[6], order["fps"]) - begin for row in rows)
+    else:
+        rows_read = list(csv.DictReader(io.StringIO(place.read_text("utf-8-sig"), newline="")))
+        found = wanted if sum(bool(row["file"]) for row in rows_read) == len(plan.lines) else []
+    require(found == wanted, "Read again it has {found} clips, not {wanted}, or not at their times.", found=len(found),
+            wanted=len(wanted))
+    return {}
+
+
+TIMELINE = ItemKind(
+    "timeline", "edition",
+    {"format": Choice("otio", ("otio", "edl", "markers")), "clips": Choice(True, YES_NO),
+     "codec": Choice("wav24", ("wav16", "wav24", "wav32f")), "rate": Choice(48_000, (44_100, 48_000, 96_000)),
+     "drop_frame": Choice(False, YES_NO), "starts_s": Choice(0.0, low=0, high=82_800)},
+    "{language}/turnover", need(Need.VOICED, Need.FINISHED, Need.READ), _write_down, _make, _check, together=True)
+ITEMS = (TIMELINE,)

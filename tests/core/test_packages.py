@@ -1,0 +1,466 @@
+"""Packages of a small production, every file looked at by a reader that had no part in making it."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import json
+import subprocess
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import m3u8
+import numpy as np
+import opentimelineio as otio
+import pytest
+import soundfile
+import webvtt
+from docx import Document
+from lxml import etree
+from openpyxl import load_workbook
+from pypdf import PdfReader
+from wavinfo import WavInfoReader
+
+from janoglot.core.deliver.package import MANIFEST, PACKAGES, hand_over, package_of, wanted_of
+from janoglot.core.deliver.picture_items import probed
+from janoglot.core.deliver.timecode import exact_rate, frames_at
+from janoglot.core.deliver.timeline_items import edl_of
+from janoglot.core.dubbing import materials_of
+from janoglot.core.errors import BadInput
+from janoglot.core.mix.cues import sound_plan_of
+from janoglot.core.script.model import Script, ScriptLine, ScriptPart
+from tests.core.conftest import DEMO
+from tests.core.test_loudness import ffmpeg_measures
+
+TEXTS = [
+    ("Narrator", "The stair goes down to the water.", 0.5, 3.0, "The Stair",
+     {"es-MX": "La escalera baja al agua.",
+      "fr-FR": "L’escalier descend à l’eau.", "de-DE": "Die Treppe führt ins Wasser.", "it-IT": "La scala scende all’acqua.",
+      "ar": "الدرج ينزل إلى الماء."}),
+    ("Keeper", "Mind the third step, Captain Imka Oller.", 3.2, 6.0, "The Stair",
+     {"es-MX": "Cuidado con el tercer escalón.",
+      "fr-FR": "Attention à la troisième marche.", "de-DE": "Vorsicht, die dritte Stufe.", "it-IT": "Attenta al terzo gradino.",
+      "ar": "انتبهي للدرجة الثالثة."}),
+    ("Imka", "It is loose. It always was, and nobody ever mends it.", 5.6, 9.0, "The Clock Room",
+     {"es-MX": "Está flojo. Siempre lo estuvo.",
+      "fr-FR": "Elle branle. Depuis toujours.", "de-DE": "Sie ist lose. Schon immer.", "it-IT": "È lento. Lo è sempre stato.",
+      "ar": "إنها مفككة. كانت كذلك دائما."}),
+    ("Keeper", "It keeps the other time.", 9.5, 11.5, "The Clock Room",
+     {"es-MX": "Da la otra hora.",
+      "fr-FR": "Elle donne l’autre heure.", "de-DE": "Sie zeigt die andere Zeit.", "it-IT": "Segna l’altra ora.",
+      "ar": "إنها تحفظ الوقت الآخر."}),
+]
+LANGUAGES = ("es-MX", "fr-FR", "de-DE", "it-IT", "ar")
+SOUNDS = {"layers": [{"name": "music", "kind": "music", "level_db": -6},
+                     {"name": "ambience", "kind": "ambience", "level_db": -8}],
+          "cues": [{"layer": "music", "sound": {"made": "old wall clock ticking"}, "at": {"seconds": 1}, "seconds": 6, "loop": True},
+                   {"layer": "ambience", "sound": {"made": "surf"}, "at": {"seconds": 0}, "loop": True}]}
+CAST = {tag: {"Narrator": one, "Keeper": two, "Imka": three} for tag, one, two, three in (
+    ("en-GB", "curlew", "bittern", "rook"), ("es-MX", "alcaudon", "azor", "abubilla"))}
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory: pytest.TempPathFactory) -> Any:
+    """Hands over a package of the production: the folder, and what its manifest says."""
+    root = tmp_path_factory.mktemp("packages")
+    lines = [ScriptLine(speaker, words, start, end, part=part, wordings=wordings)
+             for speaker, words, start, end, part, wordings in TEXTS]
+    script = Script(lines, parts=[ScriptPart("The Stair"), ScriptPart("The Clock Room")], languages=list(LANGUAGES))
+
+    materials, stores = materials_of(
+        script, "en-GB", LANGUAGES, CAST, "Tide & Time", root / "store", quality="sketch",
+        sounds=sound_plan_of(SOUNDS), picture=DEMO / "tidewater-clock.mp4")
+
+    def give(told: str, languages: tuple[str, ...], packed: bool) -> tuple[Path, list[Any]]:
+        package = package_of(json.loads(told))
+        chosen = [one for one in materials if one.language in languages]
+        files = hand_over(package, chosen, stores, root / "out", packed)
+        return root / "out" / f"Tide-Time_{package.name}{'.zip' if packed else ''}", files
+
+    def of(*items: tuple[str, Mapping[str, Any]], languages: tuple[str, ...] = ("es-MX", "ar"), packed: bool = False,
+           name: str = "given", patterns: Mapping[str, str] | None = None) -> tuple[Path, list[Any]]:
+        told = {"name": name, "items": [{"kind": kind, "choices": dict(choices), "pattern": (patterns or {}).get(kind, "")}
+                                        for kind, choices in items]}
+        return give(json.dumps(told), languages, packed)
+
+    of.materials, of.stores = materials, stores  # type: ignore[attr-defined]
+    return of
+
+
+def one(made: Any, kind: str, choices: Mapping[str, Any], language: str = "es-MX") -> Path:
+    place, files = made((kind, choices), languages=(language,), name=hashlib.md5(f"{kind}{choices}".encode()).hexdigest())
+    return Path(place / files[0]["path"])
+
+
+@pytest.mark.parametrize(("codec", "name", "rate", "channels"), [
+    ("wav16", "pcm_s16le", 44_100, 2), ("wav24", "pcm_s24le", 48_000, 2), ("wav32f", "pcm_f32le", 96_000, 1),
+    ("flac", "flac", 48_000, 2), ("mp3", "mp3", 44_100, 2), ("aac", "aac", 48_000, 2), ("opus", "opus", 48_000, 2),
+    ("ulaw", "pcm_mulaw", 8_000, 1), ("alaw", "pcm_alaw", 8_000, 1)])
+def test_a_track_is_what_it_says_by_ffprobe(made: Any, codec: str, name: str, rate: int, channels: int) -> None:
+    place = one(made, "track", {"codec": codec, "rate": rate, "channels": channels if codec != "mp3" else None,
+                                "lufs": -18})
+    stream = probed(place)["streams"][0]
+    assert (stream["codec_name"], int(stream["sample_rate"]), stream["channels"]) == (name, rate, channels)
+    exact = soundfile.info(one(made, "track", {})).duration
+    assert float(probed(place)["format"]["duration"]) == pytest.approx(exact, abs=0.1)
+    if rate > 8_000:
+        lufs, peak = ffmpeg_measures(place)
+        assert lufs == pytest.approx(-18, abs=0.4)
+        assert peak <= -0.7
+
+
+def test_tags_and_chapters_are_those_of_the_parts(made: Any) -> None:
+    for codec in ("mp3", "aac", "opus"):
+        told = probed(one(made, "track", {"codec": codec}))
+        assert [row["tags"]["title"] for row in told["chapters"]] == ["The Stair", "The Clock Room"], codec
+        assert 4 < float(told["chapters"][1]["start_time"]) < 8
+        tags = {**told["format"].get("tags", {}), **told["streams"][0].get("tags", {})}
+        assert tags.get("title") == "Tide & Time", codec
+
+
+def test_a_broadcast_file_tells_of_itself(made: Any) -> None:
+    place = one(made, "track", {"broadcast": True, "lufs": -23})
+    told = WavInfoReader(str(place))
+    about = told.bext.to_dict()
+    assert about["version"] == 2
+    assert about["description"] == "Tide & Time, es-MX"
+    lufs, peak = ffmpeg_measures(place)
+    assert about["loudness_value"] == pytest.approx(lufs, abs=0.15)
+    assert about["max_true_peak"] == pytest.approx(peak, abs=0.3)
+    assert about["max_momentary_loudness"] > about["max_shortterm_loudness"] >= about["loudness_value"] - 1
+    assert [track["name"] for track in told.ixml.to_dict()["track_list"]] == ["left", "right"]
+    assert (told.ixml.scene, told.ixml.project) == ("es-MX", "Tide & Time")
+    plain, _ = soundfile.read(one(made, "track", {"lufs": -23}))
+    assert np.array_equal(soundfile.read(place)[0], plain)
+
+
+@pytest.mark.parametrize("longest", [4_000_000_000, 1_000])
+def test_a_long_file_is_rf64_and_tells_of_itself_as_well(made: Any, longest: int, tmp_path: Path,
+                                                         monkeypatch: pytest.MonkeyPatch) -> None:
+    from janoglot.core.deliver import encoding
+    from janoglot.core.deliver.broadcast import BroadcastFacts, read_bext, write_broadcast
+    from janoglot.core.deliver.encoding import AudioFormat, encode
+
+    monkeypatch.setattr(encoding, "_LONGEST_WAV", longest)
+    source = one(made, "track", {})
+    encode(source, tmp_path / "plain.wav", AudioFormat("wav24"))
+    write_broadcast(tmp_path / "plain.wav", tmp_path / "told.wav", BroadcastFacts("A long one", lufs=-23.0))
+    assert read_bext(tmp_path / "told.wav")["description"] == "A long one"
+    assert np.array_equal(soundfile.read(tmp_path / "told.wav")[0], soundfile.read(source)[0])
+
+
+def test_stems_are_together_the_mix(made: Any) -> None:
+    place, files = made(("track", {}), ("stems", {}), languages=("es-MX",), name="stems")
+    mix, _ = soundfile.read(place / files[0]["path"])
+    stems = {Path(row["path"]).stem.rpartition("_")[2]: soundfile.read(place / row["path"])[0]
+             for row in files if row["item"] == "stems"}
+    assert set(stems) == {"dialogue", "music", "ambience", "music-and-effects", "Narrator", "Keeper", "Imka"}
+    for parts in (("dialogue", "music", "ambience"), ("dialogue", "music-and-effects"),
+                  ("Narrator", "Keeper", "Imka", "music-and-effects")):
+        rest = mix - sum(stems[name] for name in parts)
+        assert 20 * np.log10(np.abs(rest).max() + 1e-12) < -90, parts
+    assert np.abs(stems["music"]).max() > 0.001
+
+
+def test_stems_are_together_the_mix_where_it_is_limited(made: Any) -> None:
+    from janoglot.core.deliver.stems import stems_of, write_stems
+    from janoglot.core.mix.blocks import BlockMixer, PassingBlocks
+    from janoglot.core.mix.programme import Clip, VoiceTrack
+
+    at = np.arange(3 * 48_000) / 48_000
+    sound = (0.4 * np.sin(2 * np.pi * 180 * at) * (np.sin(2 * np.pi * 1.3 * at) > 0)).astype(np.float32)
+    clips = [Clip(start, 3.0, -14.0, lambda: (sound, 48_000)) for start in (0.0, 0.7, 9.5)]
+    tracks = [VoiceTrack(f"speaker {number}", [clip], -9.0) for number, clip in enumerate(clips)]
+    folder = one(made, "track", {}).parent
+    with (folder / "raw").open("w+b") as raw:
+        store = PassingBlocks(raw, 1)
+        mix = BlockMixer(tracks, 14.0, 1, store).mix(-8.0)
+        assert mix.limited and mix.report.limited_db > 1, "peaks are held"
+        stems = stems_of(tracks, {}, ["speakers"])
+        write_stems(mix, store, stems, lambda name: folder / f"{name}.stem")
+        mix.write(folder / "mix.stem", store)
+    whole = soundfile.read(folder / "mix.stem")[0]
+    rest = whole - sum(soundfile.read(folder / f"{name}.stem")[0] for name in stems)
+    assert 20 * np.log10(np.abs(rest).max() + 1e-12) < -90
+
+
+def test_clips_by_line_and_part_have_names_and_handles(made: Any) -> None:
+    place, files = made(("clips", {"handles_ms": 200}), languages=("es-MX",), name="by-line",
+                        patterns={"clips": "{part}/{language}-{number}-{speaker}"})
+    assert [row["path"] for row in files][:2] == ["The-Stair/es-MX-001-Narrator.wav", "The-Stair/es-MX-002-Keeper.wav"]
+    samples, rate = soundfile.read(place / files[0]["path"])
+    assert np.abs(samples[: round(0.19 * rate)]).max() == 0
+    assert np.abs(samples[round(0.2 * rate): round(0.6 * rate)]).max() > 0.01
+    _, parts = made(("clips", {"by": "part"}), languages=("es-MX",), name="by-part")
+    assert [Path(row["path"]).name for row in parts] == ["001_The-Stair.wav", "002_The-Clock-Room.wav"]
+    whole = soundfile.info(one(made, "track", {})).duration
+    assert sum(row["report"]["seconds"] for row in parts) == pytest.approx(whole, abs=0.01)
+
+
+@pytest.mark.parametrize("form", ["srt", "vtt", "words.vtt", "imsc.ttml", "ebu-tt-d.xml"])
+def test_captions_are_read_by_others(made: Any, form: str) -> None:
+    place = one(made, "captions", {"format": form})
+    if form.endswith("vtt"):
+        cues = [(cue.start_in_seconds, cue.end_in_seconds) for cue in webvtt.read(str(place))]
+        assert "<v Narrator>" in place.read_text()
+        assert ("<00:00:0" in place.read_text()) == (form == "words.vtt")
+    else:
+        done = subprocess.run(["ffprobe", "-v", "error", "-show_packets", "-of", "json", *(
+            ["-f", "srt"] if form == "srt" else []), str(place)], capture_output=True, text=True)
+        rows = json.loads(done.stdout or "{}").get("packets", []) if form == "srt" else [
+            {"pts_time": clock(row.get("begin")), "duration_time": clock(row.get("end")) - clock(row.get("begin"))}
+            for row in etree.parse(str(place)).getroot().iter("{http://www.w3.org/ns/ttml}p")]
+        cues = [(float(row["pts_time"]), float(row["pts_time"]) + float(row["duration_time"])) for row in rows]
+    assert len(cues) >= 4
+    assert all(start < end for start, end in cues)
+    if form.endswith(("ttml", "xml")):
+        from xml.etree import ElementTree
+
+        import ttconv.imsc.reader
+
+        model = ttconv.imsc.reader.to_model(ElementTree.ElementTree(ElementTree.fromstring(place.read_text())))
+        assert model is not None and model.get_body() is not None
+        root = etree.parse(str(place)).getroot()
+        assert root.get("{http://www.w3.org/XML/1998/namespace}lang") == "es-MX"
+        regions = {row.get("{http://www.w3.org/XML/1998/namespace}id") for row in root.iter("{*}region")}
+        assert {row.get("region") for row in root.iter("{http://www.w3.org/ns/ttml}p")} <= regions
+        # Words stand in spans of a style, as EBU-TT-D asks for.
+        assert all(row.text is None or not row.text.strip() for row in root.iter("{http://www.w3.org/ns/ttml}p"))
+
+
+def plan_in(made: Any) -> Any:
+    """What an edition's timeline is made by."""
+    order, = (wanted.order for wanted in wanted_of(
+        package_of({"name": "x", "items": [{"kind": "timeline"}]}), [made.materials[0]]))
+    return order["plan"]
+
+
+def clock(text: str | None) -> float:
+    hours, minutes, seconds = str(text).split(":")
+    return int(hours) * 3600 + int(minutes) * 60 + float(seconds)
+
+
+def test_arabic_captions_run_from_right_to_left(made: Any) -> None:
+    root = etree.parse(str(one(made, "captions", {"format": "imsc.ttml"}, "ar"))).getroot()
+    styles = [dict(row.attrib) for row in root.iter("{http://www.w3.org/ns/ttml}style")]
+    assert any(row.get("{http://www.w3.org/ns/ttml#styling}direction") == "rtl" for row in styles)
+
+
+@pytest.mark.parametrize(("container", "audio", "texts"), [("mp4", "aac", "mov_text"), ("mkv", "aac", "subrip"),
+                                                           ("mov", "aac", "mov_text")])
+def test_a_picture_has_the_dubs_as_tracks(made: Any, container: str, audio: str, texts: str) -> None:
+    place, files = made(("picture, all languages", {"container": container, "source_track": True}), name=container)
+    streams = probed(place / files[0]["path"])["streams"]
+    kinds = [(row["codec_type"], row["codec_name"]) for row in streams if row["codec_name"] != "bin_data"]
+    assert kinds == [("video", "h264"), *3 * [("audio", audio)], *2 * [("subtitle", texts)]]
+    sounds = [row for row in streams if row["codec_type"] == "audio"]
+    assert [row["tags"]["language"] for row in sounds] == ["spa", "ara", "eng"]
+    assert [row["disposition"]["default"] for row in sounds] == [1, 0, 0]
+    original = probed(DEMO / "tidewater-clock.mp4")["streams"]
+    here, there = ([packet_hash(one_, "v") for one_ in (place / files[0]["path"], DEMO / "tidewater-clock.mp4")])
+    assert here == there, "the picture is copied, not made again"
+    assert len(original) >= 2
+
+
+def packet_hash(place: Path, stream: str) -> str:
+    done = subprocess.run(["ffmpeg", "-v", "error", "-i", str(place), "-map", f"0:{stream}:0", "-c", "copy", "-f", "hash",
+                           "-bsf:v", "h264_mp4toannexb", "-"], capture_output=True, text=True, check=True)
+    return done.stdout
+
+
+def test_five_dubs_are_in_one_file_each_with_its_language(made: Any) -> None:
+    place, files = made(("picture, all languages", {}), languages=LANGUAGES, name="five")
+    streams = probed(place / files[0]["path"])["streams"]
+    sounds = [row["tags"] for row in streams if row["codec_type"] == "audio"]
+    assert [row["language"] for row in sounds] == ["spa", "fre", "ger", "ita", "ara"]
+    assert sounds[0]["title"] == "Español (México)"
+    assert sum(row["codec_type"] == "subtitle" for row in streams) == 5
+
+
+def test_the_picture_stands_where_it_is_held(tmp_path: Path) -> None:
+    from janoglot.core.deliver.picture_items import held_picture
+    from janoglot.core.timing.holds import Hold
+
+    # A second of each of three greys, held where the second ends.
+    source = tmp_path / "greys.mp4"
+    subprocess.run(["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=c=0x202020:s=64x36:r=25:d=1", "-f", "lavfi", "-i",
+                    "color=c=0x808080:s=64x36:r=25:d=1", "-f", "lavfi", "-i", "color=c=0xe0e0e0:s=64x36:r=25:d=1",
+                    "-filter_complex", "[0][1][2]concat=n=3[v]", "-map", "[v]", str(source)], check=True)
+    place = tmp_path / "held.mp4"
+    graph = held_picture("[0:v:0]", [Hold("a", 2.0, 1.0, 25)], 3.0)
+    subprocess.run(["ffmpeg", "-v", "error", "-i", str(source), "-filter_complex", graph, "-map", "[v]", str(place)], check=True)
+    raw = subprocess.run(["ffmpeg", "-v", "error", "-i", str(place), "-f", "rawvideo", "-pix_fmt", "gray", "-"],
+                         capture_output=True, check=True).stdout
+    grey = np.frombuffer(raw, np.uint8).reshape(-1, 36 * 64).mean(axis=1)
+    assert len(grey) == 100
+    assert [round(float(grey[at])) // 60 for at in (12, 37, 62, 74, 88)] == [0, 2, 2, 2, 3]
+
+
+def test_an_edition_that_holds_the_picture_has_it_frozen_with_its_sound(made: Any, tmp_path: Path,
+                                                                        monkeypatch: pytest.MonkeyPatch) -> None:
+    from janoglot.core.deliver.package import KINDS
+    from janoglot.core.timing.holds import Hold
+
+    order = json.loads(json.dumps(wanted_of(package_of({"name": "x", "items": [{"kind": "picture"}]}),
+                                            [made.materials[0]])[0].order))
+    order["holds"] = [{"part": "1", "at": 2.0, "seconds": 1.5, "frames": 38}]
+    kind = KINDS["picture"]
+    file, = kind.make(order, made.stores, tmp_path)
+    kind.check(order, tmp_path / file.path, file)
+    picture = next(row for row in probed(tmp_path / file.path)["streams"] if row["codec_type"] == "video")
+    assert float(picture["duration"]) == pytest.approx(order["picture"]["seconds"] + 1.5, abs=0.1)
+    # Several editions that hold it at places of their own are no one file.
+    monkeypatch.setattr(type(made.materials[1]), "holds", lambda self: [Hold("1", 2.0, 1.0, 25)])
+    with pytest.raises(BadInput, match="held"):
+        wanted_of(package_of({"name": "x", "items": [{"kind": "stream"}]}), made.materials[:2])
+
+
+def test_a_stream_names_its_languages(made: Any) -> None:
+    place, files = made(("stream", {}), name="stream")
+    master = m3u8.load(str(place / files[0]["path"]))
+    assert master.is_variant
+    sounds = [row for row in master.media if row.type == "AUDIO"]
+    assert [(row.language, row.default) for row in sounds] == [("es-MX", "YES"), ("ar", "NO")]
+    assert [row.language for row in master.media if row.type == "SUBTITLES"] == ["es-MX", "ar"]
+    for row in sounds:
+        inner = m3u8.load(str((place / files[0]["path"]).parent / str(row.uri)))
+        assert sum(segment.duration or 0 for segment in inner.segments) == pytest.approx(
+            soundfile.info(one(made, "track", {}, str(row.language))).duration, abs=0.1)
+    done = subprocess.run(["ffmpeg", "-v", "error", "-i", str(place / files[0]["path"]), "-map", "0:a:0", "-t", "2", "-f", "null",
+                           "-"], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+
+
+def test_a_timeline_opens_with_its_media(made: Any) -> None:
+    place = one(made, "timeline", {"format": "otio"})
+    timeline = otio.adapters.read_from_file(str(place))
+    names = [track.name for track in timeline.audio_tracks()]
+    assert names == ["Narrator", "Keeper", "Imka"]
+    clips = list(timeline.find_clips())
+    media = [clip.media_reference.target_url for clip in clips if isinstance(clip.media_reference, otio.schema.ExternalReference)]
+    assert len(media) == 4
+    for url in media:
+        assert not url.startswith("/")
+        assert soundfile.info(place.parent / url).frames > 0
+    assert [marker.name for marker in timeline.tracks.markers] == ["The Stair", "The Clock Room"]
+    edl = one(made, "timeline", {"format": "edl"})
+    read = otio.adapters.read_from_file(str(edl), rate=25)
+    assert [clip.name for clip in read.find_clips() if clip.name][:2] == ["001 Narrator", "002 Keeper"]
+    text = edl.read_text()
+    assert "FCM: NON-DROP FRAME" in text
+    assert "A2" in text or text.count(" A ") == 4
+    for fps, drop in ((23.976, False), (29.97, True), (29.97, False), (50.0, False), (59.94, True)):
+        order = {"fps": fps, "drop": drop, "starts": 3600.0, "title": "Tide", "plan": plan_in(made)}
+        again = otio.adapters.read_from_string(edl_of(order, [f"clips/{n}.wav" for n in range(4)]), "cmx_3600",
+                                               rate=exact_rate(fps)[0] / exact_rate(fps)[1],
+                                               ignore_timecode_mismatch=True)
+        first = next(clip for clip in again.find_clips() if clip.name)
+        assert first.name == "001 Narrator"
+        assert first.duration().value == pytest.approx(frames_at(order["plan"]["lines"][0]["seconds"], fps), abs=1)
+    rows = list(csv.DictReader(io.StringIO(one(made, "timeline", {"format": "markers"}).read_text("utf-8-sig"))))
+    assert [row["name"] for row in rows if not row["file"]] == ["The Stair", "The Clock Room"]
+
+
+@pytest.mark.parametrize("language", ["es-MX", "ar"])
+def test_a_talking_book_has_no_fault_by_epubcheck(made: Any, language: str) -> None:
+    place = one(made, "talking book", {"format": "epub"}, language)
+    done = subprocess.run(["java", "-jar", "/usr/bin/epubcheck", str(place)], capture_output=True, text=True)
+    assert "0 errors / 0 warnings" in done.stdout, done.stdout + done.stderr
+    with zipfile.ZipFile(place) as book:
+        assert book.namelist()[0] == "mimetype"
+        smil = etree.fromstring(book.read("book/chapter-001.smil"))
+        clips = [(row.get("clipBegin"), row.get("clipEnd")) for row in smil.iter("{*}audio")]
+        assert len(clips) >= 6, "word by word"
+        page = etree.fromstring(book.read("book/chapter-001.xhtml"))
+        assert page.get("dir") == ("rtl" if language == "ar" else "ltr")
+        words = "".join(page.itertext())
+        assert ("الدرج" if language == "ar" else "escalera") in words
+
+
+def test_an_audiobook_names_its_chapters(made: Any) -> None:
+    with zipfile.ZipFile(one(made, "talking book", {"format": "lpf"})) as book:
+        told = json.loads(book.read("publication.json"))
+        assert told["conformsTo"] == "https://www.w3.org/TR/audiobooks/"
+        assert [row["name"] for row in told["readingOrder"]] == ["The Stair", "The Clock Room"]
+        assert {row["url"] for row in told["readingOrder"]} <= set(book.namelist())
+        seconds = sum(float(row["duration"][2:-1]) for row in told["readingOrder"])
+        assert seconds == pytest.approx(float(told["duration"][2:-1]), abs=0.3)
+
+
+@pytest.mark.parametrize("form", ["csv", "xlsx", "docx", "pdf", "json"])
+def test_wordings_are_read_as_what_they_are(made: Any, form: str) -> None:
+    place = one(made, "wordings", {"format": form}, "ar")
+    if form == "csv":
+        text = place.read_text("utf-8-sig")
+    elif form == "json":
+        text = json.dumps(json.loads(place.read_text()), ensure_ascii=False)
+    elif form == "xlsx":
+        sheet = load_workbook(place).active
+        assert sheet is not None and sheet.sheet_view.rightToLeft
+        text = " ".join(str(cell) for row in sheet.iter_rows(values_only=True) for cell in row)
+    elif form == "docx":
+        text = " ".join(cell.text for table in Document(str(place)).tables for row in table.rows for cell in row.cells)
+    else:
+        text = "".join(page.extract_text() for page in PdfReader(place).pages)
+        assert "Keeper" in text
+        return
+    assert "انتبهي للدرجة الثالثة." in text
+    assert "Mind the third step" in text
+
+
+def test_the_packages_that_come_with_it_are_made(made: Any) -> None:
+    """Of one language, all but what asks for minutes of encoding."""
+    for package in PACKAGES:
+        items = [(item.kind, item.choices) for item in package.items]
+        _, files = made(*items, languages=("es-MX",), name=package.name.replace(" ", "-").replace("'", "-"))
+        assert {row["item"] for row in files} == {item.kind for item in package.items}, package.name
+
+
+def test_a_manifest_tells_the_truth_and_names_are_safe(made: Any) -> None:
+    place, told = made(("track", {"codec": "mp3"}), ("captions", {}), packed=True, name="zipped",
+                       patterns={"captions": "../{language}/..//con/{what}"})
+    with zipfile.ZipFile(place) as archive:
+        manifest = json.loads(archive.read(MANIFEST))
+        assert [row["path"] for row in manifest["files"]] == [row["path"] for row in told]
+        assert manifest["languages"] == ["es-MX", "ar"]
+        for row in manifest["files"]:
+            data = archive.read(row["path"])
+            assert (len(data), hashlib.sha256(data).hexdigest()) == (row["bytes"], row["sha256"])
+            steps = row["path"].split("/")
+            assert not any(step in ("", "..", ".") or step.lower().startswith("con.") or step.lower() == "con" for step in steps)
+        assert manifest["files"][0]["report"]["lufs"] == pytest.approx(-16, abs=0.3)
+        assert set(archive.namelist()) == {MANIFEST, *(row["path"] for row in told)}
+
+
+def test_only_what_changed_is_made_again(made: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    from janoglot.core.deliver import package as module
+
+    made(("captions", {}), ("cue sheet", {"format": "csv"}), languages=("es-MX",), name="first")
+    asked: list[str] = []
+    really = module.make_item
+
+    def count(kind: Any, *rest: Any) -> Any:
+        asked.append(kind.name)
+        return really(kind, *rest)
+
+    monkeypatch.setattr(module, "make_item", count)
+    made(("captions", {}), ("cue sheet", {"format": "csv"}), languages=("es-MX",), name="again")
+    assert asked == []
+    made(("captions", {"columns": 30}), ("cue sheet", {"format": "csv"}), languages=("es-MX",), name="otherwise")
+    assert asked == ["captions"]
+
+
+@pytest.mark.parametrize(("told", "said"), [
+    ({"name": "x", "items": []}, "1 to"), ({"name": "", "items": [{"kind": "track"}]}, "name"),
+    ({"name": "x", "items": [{"kind": "wax cylinder"}]}, "wax cylinder"),
+    ({"name": "x", "items": [{"kind": "track", "choices": {"codec": "wax"}}]}, "codec"),
+    ({"name": "x", "items": [{"kind": "track", "choices": {"codec": "opus", "rate": 44_100}}]}, "44100"),
+    ({"name": "x", "items": [{"kind": "track", "choices": {"colour": 1}}]}, "colour"),
+    ({"name": "x", "items": [{"kind": "track", "choices": {"broadcast": 1}}]}, "broadcast"),
+    ({"name": "x", "items": [{"kind": "track", "pattern": "{smell}"}]}, "smell"), ([], "package")])
+def test_what_is_no_package_is_said(told: Any, said: str) -> None:
+    with pytest.raises(BadInput, match=said):
+        package_of(told)

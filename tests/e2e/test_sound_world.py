@@ -1,0 +1,183 @@
+"""A sound world around the voices: laid under them, ducked, tied, cut anew for another language, and heard at once."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import Any
+
+import numpy as np
+import soundfile
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import check_accessibility, choose_edition, go_to, make_ready, open_production
+
+LISTEN = """() => {
+  const made = window.AudioContext;
+  window.heard = { contexts: [], changes: [] };
+  window.AudioContext = class extends made {
+    constructor(options) { super(options); window.heard.contexts.push(this); }
+    createGain() {
+      const node = super.createGain();
+      const set = node.gain.setTargetAtTime.bind(node.gain);
+      node.gain.setTargetAtTime = (to, at, over) => { window.heard.changes.push({ to, at, now: performance.now() }); return set(to, at, over); };
+      return node;
+    }
+  };
+}"""
+
+
+def made(page: Page) -> Any:
+    """The mix that the page shows, as it sounds."""
+    found = re.search(r"/productions/(\d+)/([\w-]+)/", page.url)
+    assert found
+    path = f"/api/productions/{found[1]}/editions/{found[2]}"
+    # What was changed last has arrived, and the mix of that is made.
+    page.wait_for_timeout(1_000)
+    token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
+    recipe = page.request.post(f"{path}/mixes/", headers={"X-CSRFToken": token, "Referer": page.url}).json()["recipe"]
+    for _ in range(400):
+        if page.request.get(f"{path}/mixes/{recipe}/").json()["state"] == "ready":
+            break
+        page.wait_for_timeout(500)
+    samples, _ = soundfile.read(io.BytesIO(page.request.get(f"{path}/mixes/{recipe}/sound.wav").body()), always_2d=True)
+    return samples, page.request.get(f"{path}/layers/").json()
+
+
+def level(samples: Any, start: float, end: float) -> float:
+    return float(10 * np.log10((samples[round(start * 48_000): round(end * 48_000)] ** 2).mean() + 1e-12))
+
+
+def add_sound(page: Page, text: str, variation: int) -> None:
+    page.get_by_role("button", name="Add a sound").click()
+    page.get_by_label("What is to be heard").fill(text)
+    page.get_by_role("button", name=f"Add variation {variation}").click()
+
+
+def test_music_under_a_part_fits_another_language(page: Page) -> None:
+    open_production(page, "The Tidewater Clock", "Español", "Cast")
+    make_ready(page)
+    go_to(page, "Mix")
+    expect(page.get_by_role("list", name="Layers")).to_be_visible()
+    # The demo's own world is there: a theme that was cut, ambience by part.
+    theme = page.get_by_role("button", name=re.compile(r"^Music, calm, at"))
+    expect(theme).to_be_visible(timeout=120_000)
+    # Music that is composed here lies under the first part, to its end, and gives way.
+    page.get_by_role("button", name="Add a sound").click()
+    page.get_by_role("tab", name="Music").click()
+    page.get_by_label("Mood").select_option("hopeful")
+    page.get_by_role("button", name="Add variation 2").click()
+    panel = page.get_by_role("region", name="The sound “Music, hopeful”")
+    panel.get_by_label("From where Music, hopeful is heard").select_option(label="“The Clock Room” begins")
+    panel.get_by_label("Until when Music, hopeful is heard").select_option(label="“The Clock Room” ends")
+    panel.get_by_label("Cut to end with the cue").check()
+    expect(panel.get_by_text(re.compile(r"cut from 1:00\.0 to 1:\d\d\.\d with \d join"))).to_be_visible(timeout=120_000)
+    expect(panel.get_by_role("button", name=re.compile("^Hear way"))).to_have_count(3)
+    check_accessibility(page)
+    spanish = next(one for one in made(page)[1]["cues"] if one["joins"] and one["sound_seconds"] == 60 and one["layer"] == "music" and 60 < one["start"] < 110)
+    # In German it is as long as that part is there: cut anew, by itself, and told.
+    choose_edition(page, "Deutsch")
+    make_ready(page)
+    go_to(page, "Mix")
+    expect(page.get_by_text(re.compile(r"pieces of music were cut anew for Deutsch"))).to_be_visible(timeout=120_000)
+    german = next(one for one in made(page)[1]["cues"] if one["id"] == spanish["id"])
+    assert german["cut"] and german["seconds"] != spanish["seconds"]
+
+
+def test_it_gives_way_moves_with_its_line_and_is_undone(page: Page) -> None:
+    open_production(page, "Harbour Museum phone prompts", "English", "Cast")
+    make_ready(page)
+    go_to(page, "Mix")
+    add_sound(page, "heavy rain on a tin roof", 1)
+    waterline = page.get_by_role("group", name="Voices over the sounds under them, in time")
+    cue = waterline.get_by_role("button", name=re.compile("^heavy rain on a tin roof, at 0:00"))
+    expect(cue).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Choose Ambience").click()
+    duck = page.get_by_role("slider", name="Ambience gives way by")
+    duck.focus()
+    for _ in range(14):
+        page.keyboard.press("ArrowRight")
+    expect(duck).to_have_attribute("aria-valuenow", "18")
+    samples, told = made(page)
+    curve = next(layer["curve"] for layer in told["layers"] if layer["name"] == "ambience")
+    assert min(db for _, db in curve) == -18
+    # A knock is tied to the third line by keyboard alone, and moved by a tenth and a second.
+    page.keyboard.press("Escape")
+    page.locator("[data-line='3']").click()
+    add_sound(page, "three knocks", 2)
+    knock = waterline.get_by_role("button", name=re.compile("^three knocks, at"))
+    expect(knock).to_be_visible(timeout=60_000)
+    third = next(one for one in made(page)[1]["cues"] if one["layer"] == "effects")
+    knock.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(page.get_by_label("Seconds from there")).to_have_value("-0.9")
+    page.wait_for_function("() => !document.querySelector('[aria-busy=true]')")
+    expect(page.get_by_role("button", name=re.compile("^Undo"))).to_be_enabled()
+    moved = None
+    for _ in range(20):
+        moved = next(one for one in made(page)[1]["cues"] if one["layer"] == "effects")
+        if moved["start"] != third["start"]:
+            break
+        page.wait_for_timeout(300)
+    assert moved and moved["start"] == round(third["start"] - 0.9, 3)
+    knock.focus()
+    page.keyboard.press("Delete")
+    expect(knock).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(waterline.get_by_role("button", name=re.compile("^three knocks, at"))).to_be_visible(timeout=30_000)
+    # The prompts sound like a telephone: nothing of them is over its band.
+    page.get_by_role("button", name=re.compile("^Do not hear Ambience")).click()
+    page.get_by_role("button", name=re.compile("^Do not hear Effects")).click()
+    samples, _ = made(page)
+    spectrum = np.abs(np.fft.rfft(samples[:, 0])) ** 2
+    hz = np.fft.rfftfreq(len(samples), 1 / 48_000)
+    assert 10 * np.log10(spectrum[(hz > 6_000)].sum() / spectrum[(hz > 500) & (hz < 3_000)].sum()) < -25
+
+
+def test_levels_are_heard_while_they_are_moved(page: Page) -> None:
+    page.add_init_script(f"({LISTEN})()")
+    page.reload()
+    open_production(page, "The Tidewater Clock", "English", "Cast")
+    make_ready(page)
+    go_to(page, "Mix")
+    expect(page.get_by_role("button", name=re.compile(r"^distant surf, at"))).to_be_visible(timeout=120_000)
+    page.get_by_role("button", name="Play", exact=True).click()
+    expect(page.get_by_role("button", name="Pause", exact=True)).to_be_visible(timeout=60_000)
+    page.wait_for_function("() => window.heard.contexts.some((one) => one.state === 'running')")
+    clock = page.locator("footer").get_by_text(re.compile(r"^0:"))
+    before = clock.inner_text()
+    page.wait_for_timeout(1_200)
+    assert clock.inner_text() != before
+    # From the key to the sound: what is set and when, on the sound's own clock.
+    slider = page.get_by_role("slider", name="Level of Ambience")
+    slider.focus()
+    page.evaluate("() => { window.heard.changes = []; window.pressed = 0; window.addEventListener('keydown', () => { window.pressed = performance.now(); }, true); }")
+    page.keyboard.press("ArrowRight")
+    page.wait_for_function("() => window.heard.changes.length > 0")
+    took, latency = page.evaluate("() => [window.heard.changes[0].now - window.pressed, window.heard.contexts[0].baseLatency]")
+    assert took + 1_000 * latency < 50
+    page.evaluate("() => { window.heard.changes = []; }")
+    page.get_by_role("button", name="Do not hear Narrator").click()
+    page.wait_for_function("() => window.heard.changes.some((one) => one.to === 0)")
+    # It goes on from where it was, and a line that is chosen is where it begins next.
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Pause", exact=True).click()
+    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+
+
+def test_the_speaker_is_taken_out_of_the_bed(page: Page) -> None:
+    open_production(page, "The Tidewater Clock", "Français", "Cast")
+    make_ready(page)
+    go_to(page, "Mix")
+    page.get_by_role("button", name="The source’s sound").click()
+    page.get_by_label("The source’s sound: Everywhere").select_option("voices out")
+    # Just the bed: everything else is silent.
+    page.get_by_role("button", name="Hear source alone").click()
+    without, told = made(page)
+    assert "source" in {layer["name"] for layer in told["layers"]}
+    page.get_by_label("The source’s sound: Everywhere").select_option("keep")
+    whole, _ = made(page)
+    # In step with the picture: the source's first line lies where it is said, and most of it is gone.
+    gain = level(whole, 18.0, 21.0) - level(without, 18.0, 21.0)
+    assert level(whole, 8.2, 11.4) - level(without, 8.2, 11.4) - gain > 8

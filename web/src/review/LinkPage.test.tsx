@@ -1,0 +1,99 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { beforeEach, expect, it, vi } from "vitest";
+
+import { refused, serve, show } from "../testing";
+import { pictureAt } from "./link";
+import { LinkPage } from "./LinkPage";
+
+const ROOT = "/api/review/abc~x/";
+const about = (more: object = {}) => ({ purpose: "review", name: "Marisol", interface: "es", locked: false, production: "The Night Ferry", editions: [{ language: "es-MX", name: "Español (México)", direction: "ltr" }], picture: false, source_sound: false, download: false, expires: "2099-01-01T00:00:00Z", ...more });
+const row = (id: number, words: string, original: string) => ({ id, number: id, speaker: "Pilot", part: "Quay", original, words, start: id, end: id + 0.8 });
+const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, ...more });
+const open = () => show(<Routes><Route path="/review/:token" element={<LinkPage />} /></Routes>, "/review/abc~x");
+const sent = (asked: ReturnType<typeof serve>) => asked.filter((one) => one.path === `${ROOT}remarks/`).map((one) => Object.fromEntries((one.body as FormData).entries()));
+
+beforeEach(() => {
+  vi.spyOn(HTMLMediaElement.prototype, "play").mockResolvedValue(undefined);
+  vi.spyOn(HTMLMediaElement.prototype, "pause").mockImplementation(() => undefined);
+});
+
+it("a reviewer judges line by line, in their own language", async () => {
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`POST ${ROOT}remarks/`]: () => ({}) });
+  open();
+  expect(await screen.findByText("Para Marisol")).toBeTruthy();
+  expect(document.documentElement.lang).toBe("es");
+  expect(await screen.findByText("The tide turns.")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Bien" }));
+  await waitFor(() => expect(sent(asked)).toEqual([{ language: "es-MX", kind: "fine", at: "1", line: "1" }]));
+  // What was fine is left behind.
+  expect(await screen.findByText("The soup waits.")).toBeTruthy();
+  fireEvent.keyDown(document.body, { key: "2" });
+  fireEvent.change(screen.getByLabelText("Una observación"), { target: { value: "Rara." } });
+  expect((screen.getByLabelText("Un texto mejor") as HTMLTextAreaElement).value).toBe("La sopa espera.");
+  fireEvent.change(screen.getByLabelText("Un texto mejor"), { target: { value: "Que espere la sopa." } });
+  fireEvent.click(screen.getAllByRole("button", { name: "Enviar" })[0] as HTMLElement);
+  await waitFor(() => expect(sent(asked)[1]).toMatchObject({ kind: "words", line: "2", text: "Rara.", proposed: "Que espere la sopa." }));
+  expect(await screen.findByText("Enviado. Gracias.")).toBeTruthy();
+});
+
+it("what became of a remark is shown, and what nobody has touched is taken back", async () => {
+  const remarks = [
+    { id: 4, line: 1, kind: "words", at: 1, text: "Rara.", proposed: "", spoken: false, state: "done", answer: "Ya está." },
+    { id: 5, line: 1, kind: "timing", at: 1, text: "Tarde.", proposed: "", spoken: false, state: "open", answer: "" },
+  ];
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ remarks }), [`DELETE ${ROOT}remarks/5/`]: () => refused(400, "invalid", "Demasiado tarde.") });
+  open();
+  expect(await screen.findByText("Respuesta: Ya está.")).toBeTruthy();
+  const back = screen.getAllByRole("button", { name: "Retirarla" });
+  expect(back).toHaveLength(1);
+  fireEvent.click(back[0] as HTMLElement);
+  expect(await screen.findByText("Demasiado tarde.")).toBeTruthy();
+  expect(asked.some((one) => one.method === "DELETE")).toBe(true);
+});
+
+it("an edition is approved", async () => {
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ approved: true }) });
+  open();
+  fireEvent.click(await screen.findByRole("button", { name: "Apruebo esta edición" }));
+  expect(await screen.findByText("Aprobada")).toBeTruthy();
+  expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ approved: true });
+});
+
+it("a pass-phrase is asked for, and a wrong one said to be wrong", async () => {
+  let locked = true;
+  serve({
+    [`GET ${ROOT}`]: () => about(locked ? { locked: true, name: "", production: "", editions: [] } : {}),
+    [`POST ${ROOT}`]: (one) => { if ((one.body as { passphrase: string }).passphrase !== "low water") return refused(403, "not_allowed", "No."); locked = false; return undefined; },
+    [`GET ${ROOT}editions/es-MX/`]: () => edition(),
+  });
+  open();
+  fireEvent.change(await screen.findByLabelText("Contraseña"), { target: { value: "high water" } });
+  fireEvent.click(screen.getByRole("button", { name: "Abrir" }));
+  expect((await screen.findByRole("alert")).textContent).toBe("Esa no es la contraseña.");
+  fireEvent.change(screen.getByLabelText("Contraseña"), { target: { value: "low water" } });
+  fireEvent.click(screen.getByRole("button", { name: "Abrir" }));
+  expect(await screen.findByText("The tide turns.")).toBeTruthy();
+});
+
+it("a link that leads nowhere says so, and nothing else", async () => {
+  serve({ [`GET ${ROOT}`]: () => refused(404, "not_found", "There is no such thing.") });
+  open();
+  expect(await screen.findByText(/leads nowhere/)).toBeTruthy();
+});
+
+it("who listens hears another language from the same moment, and keeps what may be kept", async () => {
+  const editions = [{ language: "es-MX", name: "Español (México)", direction: "ltr" }, { language: "ar", name: "العربية", direction: "rtl" }];
+  serve({ [`GET ${ROOT}`]: () => about({ purpose: "listen", interface: "en", editions, download: true }), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`GET ${ROOT}editions/ar/`]: () => edition({ language: "ar", recipe: "cd34" }) });
+  open();
+  const sound = () => document.querySelector("audio") as HTMLAudioElement;
+  await waitFor(() => expect(sound()?.getAttribute("src")).toContain("es-MX/mix.wav?of=ab12"));
+  expect(screen.getByRole("link", { name: "Download" }).getAttribute("href")).toBe(`/api/review/abc~x/editions/es-MX/track.mp3`);
+  fireEvent.click(screen.getByRole("button", { name: "العربية" }));
+  await waitFor(() => expect(sound().getAttribute("src")).toContain("ar/mix.wav?of=cd34"));
+});
+
+it("a picture stands still where it is held", () => {
+  const holds = [[2, 1], [5, 0.5]];
+  expect([1, 2.5, 3.5, 6.2, 8].map((seconds) => pictureAt(holds, seconds))).toEqual([1, 2, 2.5, 5, 6.5]);
+});

@@ -1,0 +1,264 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Check, ChevronLeft, ChevronRight, Mic, Square, Trash2 } from "lucide-react";
+import { useEffect, useMemo, useRef, useState } from "react";
+
+import type { Fault } from "../shared/api/client";
+import { Button, FIELD } from "../shared/ui/controls";
+import { useKeys } from "../shared/useKeys";
+import { ask, KINDS, linkAt, type Kind, type OpenedLink, type ReviewedEdition, type ReviewersRemark } from "./link";
+import { EditionTabs, Picture, PlayButton, Strip } from "./parts";
+import { useHeard } from "./useHeard";
+import type { Say } from "./words";
+
+const NOTHING: ReviewedEdition["holds"] = [];
+const IN_A_MOMENT = 8_000;
+
+/** A review: one line at a time in large type, a few large answers, a remark, a better wording. */
+export function ReviewPage({ token, link, say }: { token: string; link: OpenedLink; say: Say }) {
+  const at = linkAt(token);
+  const client = useQueryClient();
+  const [language, setLanguage] = useState(link.editions[0]?.language ?? "");
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [oneByOne, setOneByOne] = useState(true);
+  const [kind, setKind] = useState<Kind | null>(null);
+  const [told, setTold] = useState({ text: "", proposed: "" });
+  const [spoken, setSpoken] = useState<Blob | null>(null);
+  const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
+  const key = ["link", token, language];
+  const edition = useQuery({ queryKey: key, refetchInterval: IN_A_MOMENT, queryFn: () => ask<ReviewedEdition>(at.edition(language)) }).data;
+  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe) : "", edition?.holds ?? NOTHING);
+  const lines = useMemo(() => edition?.lines ?? [], [edition]);
+  const direction = link.editions.find((one) => one.language === language)?.direction ?? "ltr";
+
+  // The line that is said just now is the one that is judged, unless another was chosen.
+  const running = lines.findLast((one) => one.start <= time + 0.05);
+  const current = (playing && !oneByOne ? running : lines.find((one) => one.id === chosen)) ?? running ?? lines[0];
+  const number = current ? lines.indexOf(current) : -1;
+  const mine = useMemo(() => {
+    const found = new Map<number | null, ReviewersRemark[]>();
+    for (const one of edition?.remarks ?? []) found.set(one.line, [...(found.get(one.line) ?? []), one]);
+    return found;
+  }, [edition]);
+  const left = lines.filter((one) => !mine.has(one.id)).length;
+
+  const list = useRef<HTMLOListElement>(null);
+  useEffect(() => {
+    // The list alone: the page stays where it is.
+    const inside = list.current;
+    const row = inside?.querySelector<HTMLElement>("[aria-current=true]");
+    if (!inside || !row) return;
+    const top = row.offsetTop - inside.offsetTop;
+    if (top < inside.scrollTop) inside.scrollTop = top;
+    else if (top + row.offsetHeight > inside.scrollTop + inside.clientHeight) inside.scrollTop = top + row.offsetHeight - inside.clientHeight;
+  }, [current?.id]);
+
+  const reset = () => { setKind(null); setTold({ text: "", proposed: "" }); setSpoken(null); };
+  const go = (to: number) => {
+    const next = lines[Math.min(lines.length - 1, Math.max(0, to))];
+    if (!next) return;
+    setChosen(next.id);
+    reset();
+    if (oneByOne) play(next.start, next.end);
+    else seek(next.start);
+  };
+  const playOrPause = () => {
+    if (playing) return pause();
+    if (oneByOne && current) { setChosen(current.id); return play(current.start, current.end); }
+    play();
+  };
+  const send = async (what: Kind, line: number | null) => {
+    const form = new FormData();
+    form.set("language", language);
+    form.set("kind", what);
+    form.set("at", String(Math.round((current && line !== null ? Math.min(Math.max(time, current.start), current.end) : time) * 100) / 100));
+    if (line !== null) form.set("line", String(line));
+    if (what !== "fine") {
+      form.set("text", told.text);
+      form.set("proposed", told.proposed);
+      if (spoken) form.set("sound", spoken, "remark.webm");
+    }
+    try {
+      await ask(at.remarks, "POST", form);
+      setSaid({ text: say("sent"), bad: false });
+      reset();
+      await client.invalidateQueries({ queryKey: key });
+      if (what === "fine" && number < lines.length - 1) go(number + 1);
+    } catch (error) {
+      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+    }
+  };
+  const judge = (what: Kind) => {
+    setSaid(null);
+    if (!current) return;
+    setChosen(current.id);
+    if (what === "fine") { void send("fine", current.id); return; }
+    pause();
+    setKind(what);
+    setTold({ text: "", proposed: what === "words" || what === "name" ? current.words : "" });
+  };
+  const takeBack = async (one: ReviewersRemark) => {
+    try {
+      await ask(at.remark(one.id), "DELETE");
+    } catch (error) {
+      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+    }
+    await client.invalidateQueries({ queryKey: key });
+  };
+  const approve = async (approved: boolean) => {
+    try {
+      client.setQueryData(key, await ask<ReviewedEdition>(at.approval(language), "PUT", { approved }));
+    } catch (error) {
+      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+    }
+  };
+  useKeys({
+    " ": playOrPause,
+    // As the page reads: the next line lies where reading goes on.
+    ArrowLeft: () => go(number + (document.documentElement.dir === "rtl" ? 1 : -1)),
+    ArrowRight: () => go(number + (document.documentElement.dir === "rtl" ? -1 : 1)),
+    ...Object.fromEntries(KINDS.map((one, at_) => [String(at_ + 1), () => judge(one)])),
+  });
+  const remarks = current ? (mine.get(current.id) ?? []) : [];
+  return (
+    <div className="h-full overflow-auto bg-ground">
+      <header className="bg-quay text-quay-ink px-4 py-3">
+        <div className="max-w-3xl mx-auto flex flex-wrap items-center gap-x-4 gap-y-1">
+          <h1 className="text-lg font-semibold" dir="auto">{link.production}</h1>
+          <span className="text-quay-soft text-sm">{say("forName", { name: link.name })}</span>
+        </div>
+      </header>
+      <main className="max-w-3xl mx-auto p-4 flex flex-col gap-4">
+        <EditionTabs link={link} language={language} say={say} onChoose={(next) => { pause(); setLanguage(next); setChosen(null); reset(); }} />
+        {edition && !lines.length && <p className="text-lg">{say("nothing")}</p>}
+        {edition && current && (
+          <>
+            {link.picture && <Picture of={picture} address={at.source("picture.mp4")} />}
+            <audio ref={sound} {...events} />
+            <div className="flex items-center gap-3">
+              <PlayButton playing={playing} say={say} onPress={playOrPause} />
+              <div className="grow min-w-0"><Strip edition={edition} time={time} at={current} label={say("play")} onSeek={(to) => { seek(to); setChosen(null); }} /></div>
+            </div>
+            <div role="group" className="flex gap-1">
+              {[true, false].map((one) => (
+                <button key={String(one)} type="button" aria-pressed={oneByOne === one} className={`h-10 px-3 rounded-md ${oneByOne === one ? "bg-tide-wash font-semibold" : "bg-sunk"}`} onClick={() => setOneByOne(one)}>{one ? say("oneByOne") : say("inOneGo")}</button>
+              ))}
+            </div>
+            <section className="bg-paper rounded-lg border border-rule p-4 flex flex-col gap-3" aria-live="off">
+              <div className="flex items-center gap-2">
+                <Button className="size-11! p-0!" aria-label={say("previous")} disabled={number <= 0} onClick={() => go(number - 1)}><ChevronLeft className="rtl:-scale-x-100" aria-hidden /></Button>
+                <p className="grow text-center text-sm text-soft">{say("line", { number: number + 1, total: lines.length })} · <bdi>{current.speaker}</bdi></p>
+                <Button className="size-11! p-0!" aria-label={say("next")} disabled={number >= lines.length - 1} onClick={() => go(number + 1)}><ChevronRight className="rtl:-scale-x-100" aria-hidden /></Button>
+              </div>
+              {current.original && <p className="text-sm text-soft"><span className="sr-only">{say("source")}: </span><span className="block" dir="auto">{current.original}</span></p>}
+              <p className="text-2xl leading-snug" lang={language} dir={direction}>{current.words}</p>
+              <div className="grid grid-cols-2 sm:grid-cols-3 gap-2">
+                {KINDS.map((one) => (
+                  <button key={one} type="button" aria-pressed={kind === one || remarks.some((other) => other.kind === one)} className={`min-h-14 rounded-md px-2 text-base border ${one === "fine" ? "border-tide" : "border-rule"} ${kind === one || remarks.some((other) => other.kind === one) ? "bg-tide text-white" : "bg-paper hover:bg-sunk"}`} onClick={() => judge(one)}>
+                    {one === "fine" && <Check size={18} className="inline me-1" aria-hidden />}{say(one)}
+                  </button>
+                ))}
+              </div>
+              {kind && kind !== "fine" && (
+                <form className="flex flex-col gap-2" onSubmit={(event) => { event.preventDefault(); void send(kind, current.id); }}>
+                  <label><span className="block text-sm mb-1">{say("remark")}</span><textarea className={FIELD} rows={2} dir="auto" maxLength={2000} autoFocus value={told.text} onChange={(event) => setTold({ ...told, text: event.target.value })} /></label>
+                  {(kind === "words" || kind === "name") && (
+                    <label><span className="block text-sm mb-1">{say("proposed")}</span><textarea className={FIELD} rows={2} lang={language} dir={direction} maxLength={2000} value={told.proposed} onChange={(event) => setTold({ ...told, proposed: event.target.value })} /></label>
+                  )}
+                  <Recorder say={say} spoken={spoken} onSpoken={setSpoken} />
+                  <Button look="main" type="submit" className="h-12! text-base!">{say("send")}</Button>
+                </form>
+              )}
+              {said && <p role="status" className={said.bad ? "text-alarm" : "text-tide"}>{said.text}</p>}
+              {remarks.filter((one) => one.kind !== "fine").map((one) => (
+                <div key={one.id} className="border-t border-rule pt-2 text-sm flex items-start gap-3">
+                  <span className="grow">
+                    <span className="font-semibold">{say(one.kind)}</span> <span className="text-soft">({say(one.state)})</span>
+                    {one.text && <span className="block" dir="auto">{one.text}</span>}
+                    {one.spoken && <span className="block text-soft">{say("recorded")}</span>}
+                    {one.proposed && <span className="block" lang={language} dir={direction}>{one.proposed}</span>}
+                    {one.answer && <span className="block" dir="auto">{say("answer", { text: one.answer })}</span>}
+                  </span>
+                  {one.state === "open" && !one.answer && <Button className="h-10!" onClick={() => void takeBack(one)}>{say("takeBack")}</Button>}
+                </div>
+              ))}
+            </section>
+            <ol ref={list} className="max-h-72 overflow-auto rounded-lg border border-rule bg-paper divide-y divide-rule">
+              {lines.map((one, at_) => {
+                const ofIt = mine.get(one.id) ?? [];
+                return (
+                  <li key={one.id} aria-current={one === current}>
+                    <button type="button" className={`w-full min-h-11 text-start px-3 py-1.5 flex gap-3 items-baseline ${one === current ? "bg-lamp-wash" : ""}`} onClick={() => go(at_)}>
+                      <span className="w-5 shrink-0 text-tide">{ofIt.length === 0 ? "" : ofIt.some((other) => other.kind !== "fine") ? "●" : "✓"}</span>
+                      <span className="grow min-w-0" lang={language} dir={direction}>{one.words}</span>
+                    </button>
+                  </li>
+                );
+              })}
+            </ol>
+            <Whole say={say} remarks={mine.get(null) ?? []} told={told} kind={kind} onTold={(text) => { setKind(null); setTold({ text, proposed: "" }); }} onSend={() => void send("sound", null)} />
+            <footer className="flex flex-wrap items-center gap-3 pb-8">
+              {edition.approved
+                ? <><span className="text-lg font-semibold text-tide"><Check size={20} className="inline me-1" aria-hidden />{say("approved")}</span><Button className="h-12!" onClick={() => void approve(false)}>{say("unapprove")}</Button></>
+                : <Button look="main" className="h-12! text-base!" onClick={() => void approve(true)}>{say("approve")}</Button>}
+              {left > 0 && <span className="text-soft">{say("left", { count: left })}</span>}
+              <span className="text-xs text-soft w-full hidden sm:block">{say("keys")}</span>
+            </footer>
+          </>
+        )}
+      </main>
+    </div>
+  );
+}
+
+/** Something about the whole, that belongs to no line. */
+function Whole({ say, remarks, told, kind, onTold, onSend }: { say: Say; remarks: readonly ReviewersRemark[]; told: { text: string }; kind: Kind | null; onTold: (text: string) => void; onSend: () => void }) {
+  return (
+    <details className="rounded-lg border border-rule bg-paper p-3">
+      <summary className="cursor-pointer min-h-8">{say("whole")}</summary>
+      <form className="flex flex-col gap-2 mt-2" onSubmit={(event) => { event.preventDefault(); onSend(); }}>
+        <textarea aria-label={say("whole")} className={FIELD} rows={2} dir="auto" maxLength={2000} value={kind ? "" : told.text} onChange={(event) => onTold(event.target.value)} />
+        <Button type="submit" className="h-11!" disabled={Boolean(kind) || !told.text.trim()}>{say("send")}</Button>
+      </form>
+      {remarks.map((one) => <p key={one.id} className="text-sm mt-2" dir="auto">{one.text} <span className="text-soft">({say(one.state)})</span>{one.answer && <span className="block">{say("answer", { text: one.answer })}</span>}</p>)}
+    </details>
+  );
+}
+
+/** A remark that is spoken instead of typed. */
+function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; onSpoken: (sound: Blob | null) => void }) {
+  const recorder = useRef<MediaRecorder | null>(null);
+  const [on, setOn] = useState(false);
+  const [fault, setFault] = useState("");
+  const start = async () => {
+    try {
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: true });
+      const made = new MediaRecorder(stream);
+      const parts: Blob[] = [];
+      made.ondataavailable = (event) => parts.push(event.data);
+      made.onstop = () => {
+        stream.getTracks().forEach((track) => track.stop());
+        onSpoken(new Blob(parts, { type: made.mimeType }));
+        setOn(false);
+      };
+      recorder.current = made;
+      made.start();
+      setOn(true);
+    } catch (error) {
+      setFault((error as Error).message);
+    }
+  };
+  useEffect(() => () => { if (recorder.current?.state === "recording") recorder.current.stop(); }, []);
+  if (!("mediaDevices" in navigator)) return null;
+  return (
+    <div className="flex items-center gap-3">
+      {spoken ? (
+        <><span className="text-sm">{say("recorded")}</span><Button className="h-11!" onClick={() => onSpoken(null)}><Trash2 size={16} aria-hidden />{say("discard")}</Button></>
+      ) : on ? (
+        <Button className="h-11! bg-alarm-wash" onClick={() => recorder.current?.stop()}><Square size={14} fill="currentColor" aria-hidden />{say("stopRecording")}</Button>
+      ) : (
+        <Button className="h-11!" onClick={() => void start()}><Mic size={16} aria-hidden />{say("record")}</Button>
+      )}
+      {fault && <span className="text-sm text-alarm">{fault}</span>}
+    </div>
+  );
+}
