@@ -18,7 +18,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.script.formats import FORMATS
 from janoglot.core.script.unheld import unheld
 from janoglot.deliver.actions.hand_over import hand_over_edition, hand_over_script
-from janoglot.deliver.handing_over import EditionMaterial, ready_mix, stops, unread
+from janoglot.deliver.handing_over import StoredEdition, ready_mix, stops, unread
 from janoglot.deliver.models import HandOver
 from janoglot.deliver.tasks import HAND_OVER_STATES, hand_over_progress
 from janoglot.editions.state import EditionState
@@ -130,7 +130,7 @@ class EditionFilesView(APIView):
         asked = sent.validated_data
         deliverable = deliverable_named(asked["file"], "edition")
         assert deliverable is not None
-        row = hand_over_edition(request.user, EditionMaterial(edition, asked["mix"]), deliverable, asked["sketch"],
+        row = hand_over_edition(request.user, StoredEdition(edition, asked["mix"]), deliverable, asked["sketch"],
                                 asked["unread"])
         return Response(hand_over_data(row), status=status.HTTP_202_ACCEPTED)
 

@@ -139,7 +139,7 @@ class ProductionMaterial:
         raise NotImplementedError
 
 
-class EditionMaterial(ProductionMaterial):
+class StoredEdition(ProductionMaterial):
     """An edition as it stands; or, where ``recipe`` names a mix, as that has it, whatever has changed since."""
 
     def __init__(self, edition: Edition, recipe: str = "") -> None:

@@ -21,7 +21,7 @@ from janoglot.core.deliver.names import FIELDS, file_name, named_by
 from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, Package, package_of
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name
-from janoglot.deliver.handing_over import EditionMaterial, NotReady, ready_mix
+from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import OwnPackage, Parcel, RightNote
 from janoglot.deliver.open_points import HARD, SOFT, OpenPoint, open_points, quality_lines, rights
 from janoglot.deliver.packing import PARCEL_STATES, ask_for_parcel, begin_parcel, parcel_progress
@@ -167,11 +167,22 @@ class LineQualitySerializer(serializers.Serializer[Data]):
     right_by = serializers.CharField(allow_blank=True, help_text="Who has said that it is right as it sounds.")
 
 
+class CaptionFaultSerializer(serializers.Serializer[Data]):
+    number = serializers.IntegerField(help_text="Of the caption, from 1.")
+    start = serializers.FloatField()
+    rule = serializers.ChoiceField(("columns", "rows", "speed", "short", "long", "overlap", "broken"))
+    found = serializers.FloatField()
+    limit = serializers.FloatField()
+    text = serializers.CharField()
+    line = serializers.IntegerField(allow_null=True)
+
+
 class QualityReportSerializer(serializers.Serializer[Data]):
     language = serializers.CharField()
     figures = FigureSerializer(many=True)
     lines = LineQualitySerializer(many=True)
     worst = serializers.ListField(child=serializers.IntegerField(), help_text="Ids of the lines to look at first.")
+    captions = CaptionFaultSerializer(many=True, help_text="Each rule that a caption of the usual style does not keep.")
     approved_by = serializers.ListField(child=serializers.CharField())
 
 
@@ -287,7 +298,7 @@ def _standing(package: Package, edition: Edition) -> Data:
     state = EditionState.load(edition)
     points = points_of(package, edition, state)
     mix = ready_mix(edition, state.mix_recipe)
-    material = EditionMaterial(edition)
+    material = StoredEdition(edition)
     picture = material.picture() is not None
     items = []
     for number, item in enumerate(package.items):
@@ -359,7 +370,7 @@ class ParcelsView(APIView):
             hard = next((one for one in found if one.hard), None)
             if hard:
                 # Told as the stage tells it: what it is, and how many lines.
-                EditionMaterial(edition).require_voiced()
+                StoredEdition(edition).require_voiced()
             if found:
                 points[edition.language] = {one.code: len(one.lines) for one in found}
         if points and not reason:
@@ -440,7 +451,7 @@ class QualityView(APIView):
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """The quality report of an edition: every line, each figure with its limit, which lines to look at first."""
         edition = edition_for(request.user, production_id, language)
-        material = EditionMaterial(edition)
+        material = StoredEdition(edition)
         told = material.quality() if not any(
             one.hard for one in open_points(material.state)) else _without_sound(material)
         for row in told["lines"]:
@@ -448,7 +459,7 @@ class QualityView(APIView):
         return Response(told)
 
 
-def _without_sound(material: EditionMaterial) -> Data:
+def _without_sound(material: StoredEdition) -> Data:
     """The report of an edition of which not everything is voiced."""
     from janoglot.core.deliver.quality import quality_of
 

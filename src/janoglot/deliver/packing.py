@@ -25,7 +25,7 @@ from janoglot.core.deliver.package import (
     wanted_of,
 )
 from janoglot.core.errors import JanoglotError
-from janoglot.deliver.handing_over import EditionMaterial, NotReady
+from janoglot.deliver.handing_over import NotReady, StoredEdition
 from janoglot.deliver.models import Parcel
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
 from janoglot.mix.library import sound_library
@@ -111,7 +111,7 @@ def _write_down(piece: Piece) -> None:
     for number, edition in enumerate(editions):
         if Need.MIXED in needs:
             _mixed(edition, piece)
-        materials.append(EditionMaterial(edition))
+        materials.append(StoredEdition(edition))
         materials[-1].require(frozenset(needs) - {Need.HELD, Need.PICTURE}, True, True)
         piece.tell((number + 1) / (len(editions) + 1))
     wanted = wanted_of(package, materials)

@@ -78,7 +78,7 @@ def _lighter(colour: Colour, by: int) -> Colour:
 
 
 def make(folder: Path, to: Path) -> None:
-    """Of a dub's ``report.json`` and its English track, a video of less than 8 MB."""
+    """Of a dub's ``report.json`` and its English track, a video of less than 4 MB."""
     lines = json.loads((folder / "report.json").read_text())["editions"]["en-GB"]["lines"]
     track = folder / "en-GB" / "mix.wav"
     samples, rate = soundfile.read(track, dtype="float32", always_2d=True)
@@ -89,7 +89,7 @@ def make(folder: Path, to: Path) -> None:
     with picture_of(track, to, WIDTH, HEIGHT, FPS, seconds) as picture:
         for image in frames(lines, levels, seconds):
             picture.write(image.tobytes())
-    if to.stat().st_size > 8_000_000:
+    if to.stat().st_size > 4_000_000:
         raise SystemExit(f"{to} has {to.stat().st_size} bytes.")
 
 

@@ -107,16 +107,15 @@ function Opened({ production }: { production: Production }) {
   const redoable = script ? script.redo : production.redo;
   const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
   const tell = (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") });
-  const onUndo = () => {
-    if (!undoable || production.role === "reader") return;
-    const what = t(`action.${undoable}`);
-    void actions.undo().then((done) => done && say({ tone: "calm", text: t("frame.undone", { what }) }));
+  const takeBack = async (way: "undo" | "redo") => {
+    if (production.role === "reader") return;
+    const now = (await actions.settled()) ?? production;
+    const action = now[way];
+    if (!action) return;
+    if (await actions[way]()) say({ tone: "calm", text: t(way === "undo" ? "frame.undone" : "frame.redone", { what: t(`action.${action}`) }) });
   };
-  const onRedo = () => {
-    if (!redoable || production.role === "reader") return;
-    const what = t(`action.${redoable}`);
-    void actions.redo().then((done) => done && say({ tone: "calm", text: t("frame.redone", { what }) }));
-  };
+  const onUndo = () => void takeBack("undo");
+  const onRedo = () => void takeBack("redo");
   const lines: readonly { id: number }[] = (place.stage === "script" ? script?.lines : edition.data?.lines) ?? [];
   const move = (by: 1 | -1) => {
     const current = lineInAddress();

@@ -281,7 +281,8 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
         for href in hrefs:
             if not href.endswith(".smil"):
                 continue
-            ids = {one.get("id") for one in etree.fromstring(archive.read(f"book/{href[:-5]}.xhtml")).iter()}
+            page = href.removesuffix(".smil") + ".xhtml"
+            ids = {one.get("id") for one in etree.fromstring(archive.read(f"book/{page}")).iter()}
             for text in etree.fromstring(archive.read(f"book/{href}")).iter(f"{{{_SMIL}}}text"):
                 count += 1
                 require(str(text.get("src")).partition("#")[2] in ids, "Words that are read along are not on the page.")

@@ -110,13 +110,15 @@ def break_cost(text: str, at: int, language: str, names: Collection[str] = ()) -
 
 @dataclass(frozen=True, slots=True)
 class CaptionFault:
-    """One rule that a caption does not keep: its number from 1, ``start`` seconds, what was found and the limit."""
+    """One rule that a caption does not keep: its number from 1, ``start`` seconds, what was found and the limit;
+    ``text`` is the caption's, in one row."""
 
     number: int
     start: float
     rule: str
     found: float
     limit: float
+    text: str = ""
 
 
 def check_captions(cues: Sequence[Cue], style: CaptionStyle, language: str,
@@ -126,7 +128,7 @@ def check_captions(cues: Sequence[Cue], style: CaptionStyle, language: str,
     found: list[CaptionFault] = []
     for number, cue in enumerate(cues, 1):
         def say(rule: str, value: float, limit: float, number: int = number, cue: Cue = cue) -> None:
-            found.append(CaptionFault(number, cue.start, rule, round(value, 3), limit))
+            found.append(CaptionFault(number, cue.start, rule, round(value, 3), limit, cue.text.replace("\n", " ")))
 
         rows, seconds = cue.text.split("\n"), cue.end - cue.start
         widest = max(map(width, rows))

@@ -10,7 +10,7 @@ from typing import Any
 
 from janoglot.core.deliver.caption_rules import CaptionFault
 from janoglot.core.deliver.contents import ToldLine
-from janoglot.core.deliver.tables import Column, Table, text_of
+from janoglot.core.deliver.tables import Column, Table, clock, text_of
 from janoglot.core.languages import english_name
 
 HEARD_LIMIT = 0.75
@@ -19,6 +19,7 @@ FASTEST = 1.25
 """How many times as quick as the voice's own pace a line may be."""
 SHOWN = 5
 """Lines that are pointed at first."""
+_CAPTIONS_SHOWN = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +97,11 @@ class QualityReport:
         order = sorted((one for one in self.lines if one.worry > 0.5), key=lambda one: (-one.worry, one.number))
         return [one.id for one in order[:SHOWN]]
 
+    def _said_at(self, seconds: float) -> int | None:
+        """The id of the line that a caption of that moment is of."""
+        begun = [one for one in self.lines if one.start is not None and one.start <= seconds + 0.01]
+        return max(begun, key=lambda one: one.start or 0.0).id if begun else None
+
     def as_json(self) -> dict[str, Any]:
         return {
             "language": self.language,
@@ -103,7 +109,7 @@ class QualityReport:
             "figures": [asdict(one) for one in self.figures],
             "lines": [one.as_json() for one in self.lines],
             "worst": self.worst,
-            "captions": [asdict(one) for one in self.captions],
+            "captions": [{**asdict(one), "line": self._said_at(one.start)} for one in self.captions],
             "approved_by": self.approved_by,
         }
 
@@ -160,6 +166,11 @@ def quality_table(told: Mapping[str, Any]) -> Table:
             marked.add(number)
     about = " · ".join(f"{one['name'].replace('_', ' ')}: {'–' if one['found'] is None else one['found']}"
                       + (f" (limit {one['limit']})" if one["limit"] else "") for one in told["figures"])
+    if told["captions"]:
+        shown = [f"{clock(one['start'])} {one['rule']} {text_of(one['found'], 2)} (limit {text_of(one['limit'], 2)})"
+                 for one in told["captions"][:_CAPTIONS_SHOWN]]
+        more = len(told["captions"]) - len(shown)
+        about += f"\ncaptions to look at: {'; '.join(shown)}" + (f"; and {more} more" if more else "")
     if told["approved_by"]:
         about += f"\napproved by {', '.join(told['approved_by'])}"
     return Table(f"{told['production']}: {english_name(told['language'])}", about, told["language"], _COLUMNS, rows,

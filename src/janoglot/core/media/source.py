@@ -135,7 +135,7 @@ def picture_of(sound: Path, to: Path, width: int, height: int, fps: float, secon
     process = subprocess.Popen(
         ["ffmpeg", *_SAFE, "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{width}x{height}", "-r", f"{fps:g}",
          "-i", "pipe:0", "-i", f"file:{sound}", "-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "slow",
-         "-crf", "27", "-pix_fmt", "yuv420p", "-g", str(round(fps * 2)), "-c:a", "aac", "-b:a", "128k", "-shortest",
+         "-crf", "31", "-pix_fmt", "yuv420p", "-g", str(round(fps * 2)), "-c:a", "aac", "-b:a", "64k", "-shortest",
          "-movflags", "+faststart", "-f", "mp4", f"file:{to}"],
         stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True)
     assert process.stdin is not None

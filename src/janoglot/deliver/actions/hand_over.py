@@ -8,7 +8,7 @@ from typing import Any
 from django.db import transaction
 
 from janoglot.core.deliver.deliverable import Deliverable, Need
-from janoglot.deliver.handing_over import EditionMaterial, ProductionMaterial, download_name
+from janoglot.deliver.handing_over import ProductionMaterial, StoredEdition, download_name
 from janoglot.deliver.models import HandOver
 from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Production
@@ -20,7 +20,7 @@ SOON_DONE = 900.0
 """Seconds of a programme. What is made of a longer one would keep whoever waits for a sound waiting."""
 
 
-def hand_over_edition(user: Anyone, material: EditionMaterial, deliverable: Deliverable, sketch: bool = False,
+def hand_over_edition(user: Anyone, material: StoredEdition, deliverable: Deliverable, sketch: bool = False,
                       unread: bool = False) -> HandOver:
     """The file as the edition stands, or as the mix that ``material`` names has it; being made where it is missing.
     Raises NotReady for what it needs; QueueAway, with nothing begun."""
@@ -39,7 +39,7 @@ def hand_over_script(user: Anyone, production: Production, deliverable: Delivera
 def _asked(user: Anyone, material: ProductionMaterial, deliverable: Deliverable, name: str, queue: str) -> HandOver:
     order = deliverable.write_down(material)
     key = deliverable.key(order)
-    edition = material.edition if isinstance(material, EditionMaterial) else None
+    edition = material.edition if isinstance(material, StoredEdition) else None
     with transaction.atomic():
         found, _ = HandOver.objects.update_or_create(
             production=material.row, key=key, name=name,

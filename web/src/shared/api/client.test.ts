@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { api, data, editionPath, Fault, send } from "./client";
+import { api, data, editionPath, Fault, send, written } from "./client";
 
 let asked: Request[] = [];
 const answering = (answer: () => Response | Promise<Response>) =>
@@ -42,6 +42,38 @@ describe("a call of the server", () => {
     expect(await fault(api.GET("/api/productions/", HERE))).toMatchObject({ code: "away", status: 502 });
     answering(() => Promise.reject(new TypeError("no network")));
     expect(await fault(api.GET("/api/productions/", HERE))).toMatchObject({ code: "unreachable", status: 0 });
+  });
+});
+
+describe("what takes back", () => {
+  const BASE = { baseUrl: "http://localhost" };
+  it("waits for what is on its way to be written, and for what sets off behind it", async () => {
+    const answers: (() => void)[] = [];
+    answering(() => new Promise((answered) => answers.push(() => answered(json(200, {})))));
+    const first = api.POST("/api/session/demo/", BASE);
+    const second = first.then(() => api.POST("/api/session/demo/", BASE));
+    await vi.waitFor(() => expect(answers).toHaveLength(1));
+    let over = false;
+    const waiting = written().then((waited) => (over = waited));
+    answers[0]?.();
+    await vi.waitFor(() => expect(answers).toHaveLength(2));
+    expect(over).toBe(false);
+    answers[1]?.();
+    await second;
+    await waiting;
+    expect(over).toBe(true);
+  });
+  it("does not wait for what is only read, nor for ever", async () => {
+    answering(() => new Promise(() => undefined));
+    void api.GET("/api/productions/", BASE);
+    expect(await written()).toBe(false);
+    vi.useFakeTimers();
+    void api.POST("/api/session/demo/", BASE);
+    await vi.waitFor(() => expect(asked).toHaveLength(2));
+    const waiting = written();
+    await vi.advanceTimersByTimeAsync(6_000);
+    expect(await waiting).toBe(true);
+    vi.useRealTimers();
   });
 });
 

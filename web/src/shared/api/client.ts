@@ -67,7 +67,37 @@ const faults: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: location.origin, fetch: (request) => fetch(request) });
+/** What is on its way to be written. */
+const writes = new Set<Promise<unknown>>();
+const LONGEST_WAIT = 5_000;
+
+/**
+ * When everything that was said so far has been written, or after five seconds: what takes back must not overtake it.
+ * Whether anything was waited for.
+ */
+export async function written(): Promise<boolean> {
+  const late = Date.now() + LONGEST_WAIT;
+  let waited = false;
+  while (writes.size && Date.now() < late) {
+    waited = true;
+    await Promise.race([Promise.allSettled(writes), new Promise((over) => setTimeout(over, late - Date.now()))]);
+    // One that waited its turn behind another sets off now.
+    await new Promise((over) => setTimeout(over, 0));
+  }
+  return waited;
+}
+
+function sent(request: Request): Promise<Response> {
+  const answer = fetch(request);
+  if (request.method !== "GET") {
+    writes.add(answer);
+    const over = () => writes.delete(answer);
+    answer.then(over, over);
+  }
+  return answer;
+}
+
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: sent });
 api.use(faults);
 
 /** The data of a call, where the client has already thrown for everything that is no success. */

@@ -2958,6 +2958,19 @@ export interface components {
          * @enum {string}
          */
         ByEnum: "number" | "name" | "heard";
+        CaptionFault: {
+            /** @description Of the caption, from 1. */
+            number: number;
+            /** Format: double */
+            start: number;
+            rule: components["schemas"]["RuleEnum"];
+            /** Format: double */
+            found: number;
+            /** Format: double */
+            limit: number;
+            text: string;
+            line: number | null;
+        };
         CaptionMatch: {
             line: number;
             number: number;
@@ -5457,6 +5470,8 @@ export interface components {
             lines: components["schemas"]["LineQuality"][];
             /** @description Ids of the lines to look at first. */
             worst: number[];
+            /** @description Each rule that a caption of the usual style does not keep. */
+            captions: components["schemas"]["CaptionFault"][];
             approved_by: string[];
         };
         Rates: {
@@ -5718,6 +5733,17 @@ export interface components {
          * @enum {string}
          */
         RoomEnum: "near" | "across the room" | "next door" | "outside" | "hall" | "stairwell" | "telephone" | "two-way radio" | "loudspeaker" | "in the head";
+        /**
+         * @description * `columns` - columns
+         *     * `rows` - rows
+         *     * `speed` - speed
+         *     * `short` - short
+         *     * `long` - long
+         *     * `overlap` - overlap
+         *     * `broken` - broken
+         * @enum {string}
+         */
+        RuleEnum: "columns" | "rows" | "speed" | "short" | "long" | "overlap" | "broken";
         Sample: {
             /** @description This speaker's own line for hearing a voice say it. */
             text: string;

@@ -3,7 +3,7 @@ import { useEffect, useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../notices";
-import { api, data, Fault, type Schemas, type ScriptPart } from "../api/client";
+import { api, data, Fault, written, type Schemas, type ScriptPart } from "../api/client";
 import { cutHere, merged, type ScriptState } from "./scriptState";
 
 const EVERY = 2_500;
@@ -113,6 +113,11 @@ export function useScriptActions(production: number) {
       changePart: (part: number, body: Schemas["PatchedPartChangeRequest"]) =>
         run(() => data(api.PATCH("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() }, body }))),
       endPart: (part: number) => run(() => data(api.DELETE("/api/parts/{part_id}/", { params: { path: { part_id: part }, ...query() } }))),
+      /** What was done a moment ago is written, and known here: undo and redo take it into account. */
+      async settled(): Promise<ScriptState | undefined> {
+        if (await written()) await lookAgain(client, production);
+        return state();
+      },
       /** One's own last change; where somebody else's lies on top, that is said, and theirs offered with it. */
       async undo(withOthers = false): Promise<ScriptPart | null> {
         try {

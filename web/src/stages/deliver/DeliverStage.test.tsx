@@ -83,13 +83,18 @@ it("a report names the lines to send to somebody", async () => {
   const row = (id: number, more: object) => ({ id, number: id, speaker: "Pilot", original: "The tide.", words: "La marea.", heard: "", agrees: null, back: "", speed: 1, over: 0, worry: 0, faults: [], doubts: [], said: [], start: 1, right_by: "", ...more });
   serve({ ...base(), [`GET ${P}/editions/es-MX/quality/`]: () => ({
     language: "es-MX", figures: [{ name: "lufs", found: -16, limit: "-16 ± 0.5", kept: true }, { name: "not_heard", found: 1, limit: "0", kept: false }],
-    lines: [row(1, {}), row(2, { heard: "La barrera.", agrees: 0.4, back: "The barrier.", worry: 2.4, faults: ["heard"] })], worst: [2], approved_by: ["Marisol"] }) });
+    lines: [row(1, {}), row(2, { heard: "La barrera.", agrees: 0.4, back: "The barrier.", worry: 2.4, faults: ["heard"] })], worst: [2], approved_by: ["Marisol"],
+    captions: Array.from({ length: 12 }, (_, at) => ({ number: at + 1, start: at, rule: "speed", found: 21.26, limit: 17, text: `Caption ${at + 1}`, line: 2 })) }) });
   stage();
   fireEvent.click(await screen.findByRole("tab", { name: "Quality report" }));
   expect(await screen.findByText("This line deserves a look by somebody who speaks the language")).toBeTruthy();
   expect(screen.getByText("understood: 40 %")).toBeTruthy();
   expect(screen.getByText("Means: The barrier.")).toBeTruthy();
   expect(screen.getByText("Approved by Marisol.")).toBeTruthy();
+  expect(screen.getAllByText("21.26 characters a second, limit 17")).toHaveLength(10);
+  fireEvent.click(screen.getByRole("button", { name: /^Show 2 more|2 more/ }));
+  expect(screen.getByText("Caption 12")).toBeTruthy();
+  expect(screen.getByRole("button", { name: "Go to the line of caption 12, 0:11.0" })).toBeTruthy();
   expect(screen.queryByRole("button", { name: "1 Pilot" })).toBeNull();
   fireEvent.click(screen.getByLabelText("All lines"));
   expect(screen.getByRole("button", { name: "1 Pilot" })).toBeTruthy();

@@ -4,13 +4,16 @@ import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, editionPath, type Production, type Schemas } from "../../shared/api/client";
+import { clock } from "../../shared/format";
 import { usePlace } from "../../shared/place";
 import { Button, Tick } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
 import { SheetFiles } from "./SheetFiles";
 
 type LineQuality = Schemas["LineQuality"];
+type CaptionFault = Schemas["CaptionFault"];
 const SHOWN = 60;
+const CAPTIONS_SHOWN = 10;
 
 /** Whether an edition is right, for somebody who does not speak its language: figures, and the lines to send to one who does. */
 export function QualityReport({ production, language }: { production: Production; language: string }) {
@@ -24,7 +27,7 @@ export function QualityReport({ production, language }: { production: Production
   });
   if (report.error) return <p className="text-alarm">{report.error.message || t("common.unreachable")}</p>;
   if (!report.data) return <p className="text-soft" role="status">{t("quality.working")}</p>;
-  const { figures, lines, worst, approved_by: approved } = report.data;
+  const { figures, lines, worst, captions, approved_by: approved } = report.data;
   const first = worst.map((id) => lines.find((one) => one.id === id)).filter((one): one is LineQuality => one !== undefined);
   const rest = lines.filter((one) => !worst.includes(one.id) && (all || one.faults.length > 0));
   return (
@@ -53,6 +56,7 @@ export function QualityReport({ production, language }: { production: Production
         <h2 id="worst" className="text-sm font-semibold mb-1">{first.length ? t("quality.worst", { count: first.length }) : t("quality.nothing")}</h2>
         <Lines production={production} language={language} lines={first} />
       </section>
+      {captions.length > 0 && <Captions production={production} language={language} captions={captions} />}
       <section aria-labelledby="others">
         <div className="flex items-center gap-4 mb-1">
           <h2 id="others" className="text-sm font-semibold">{t("quality.others")}</h2>
@@ -63,6 +67,32 @@ export function QualityReport({ production, language }: { production: Production
         {rest.length > SHOWN && !many && <Button className="mt-2" onClick={() => setMany(true)}>{t("packages.more", { count: rest.length - SHOWN })}</Button>}
       </section>
     </div>
+  );
+}
+
+/** The captions that do not keep a rule, by when they are read. */
+function Captions({ production, language, captions }: { production: Production; language: string; captions: readonly CaptionFault[] }) {
+  const { t } = useTranslation();
+  const place = usePlace();
+  const [all, setAll] = useState(false);
+  const direction = production.editions.find((one) => one.language === language)?.direction ?? "ltr";
+  const shown = all ? captions : captions.slice(0, CAPTIONS_SHOWN);
+  return (
+    <section aria-labelledby="captions">
+      <h2 id="captions" className="text-sm font-semibold mb-1">{t("quality.captions", { count: captions.length })}</h2>
+      <ul className="divide-y divide-rule border-y border-rule">
+        {shown.map((one) => (
+          <li key={`${one.number} ${one.rule}`} className="grid grid-cols-[5rem_minmax(0,1fr)_20rem] gap-3 py-1.5 text-sm items-start">
+            {one.line === null ? <span className="tabular-nums">{clock(one.start)}</span> : (
+              <button type="button" className="text-start tabular-nums underline decoration-dotted" aria-label={t("quality.captionAt", { number: one.number, time: clock(one.start) })} onClick={() => place.go({ stage: "adapt", line: one.line })}>{clock(one.start)}</button>
+            )}
+            <span lang={language} dir={direction} className="wrap-anywhere">{one.text}</span>
+            <span className="text-xs">{t(`quality.rule.${one.rule}`, { found: one.found.toLocaleString(undefined, { maximumFractionDigits: 2 }), limit: one.limit })}</span>
+          </li>
+        ))}
+      </ul>
+      {captions.length > shown.length && <Button className="mt-2" onClick={() => setAll(true)}>{t("packages.more", { count: captions.length - shown.length })}</Button>}
+    </section>
   );
 }
 
