@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from janoglot.core.deliver.caption_rules import width
 from janoglot.core.deliver.captions import USUAL, CaptionLine, captions, wrap
-from janoglot.core.deliver.names import clip_name, file_name
+from janoglot.core.deliver.names import clip_name, file_name, named_by
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.speech.takes import WordMark
 
@@ -65,8 +65,19 @@ def test_rows_are_balanced_and_wide_letters_count_twice() -> None:
 
 @pytest.mark.parametrize(("text", "name"), [
     ("Keeper", "Keeper"), ("../../etc/passwd", "etc-passwd"), ("Old Keeper / 2", "Old-Keeper-2"), ("الحارس", "الحارس"),
-    ("???", "speaker"), ("con", "speaker-con"), ("a" * 200, "a" * 60),
+    ("???", "speaker"), ("con", "speaker-con"), ("a" * 200, "a" * 60), ("घड़ी की मीनार", "घड़ी-की-मीनार"), ("คลื่น น้ำ", "คลื่น-น้ำ"),
+    ("की" * 200, "की" * 20), ("𠀀" * 99, "𠀀" * 30),
 ])
 def test_file_names_are_safe_everywhere(text: str, name: str) -> None:
     assert file_name(text, "speaker") == name
     assert clip_name(7, "Keeper", "es-MX") == "007_Keeper_es-MX.wav"
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.text(max_size=300), st.text(max_size=300))
+def test_no_name_is_longer_than_a_file_system_takes_or_leads_elsewhere(one: str, other: str) -> None:
+    path = named_by("{language}/{production}_{part}/{number}_{speaker}_{language}", {"production": one, "part": other, "speaker": one + other, "language": "zh-Hant-HK", "number": 12_345})
+    steps = path.split("/")
+    assert all(0 < len(step.encode()) <= 205 and step not in (".", "..") and not step.startswith(("-", ".")) for step in steps)
+    assert "\\" not in path and "\0" not in path
+    assert len(clip_name(12_345, other, "zh-Hant-HK").encode()) <= 255

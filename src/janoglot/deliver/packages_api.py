@@ -62,6 +62,11 @@ class NewPackageSerializer(serializers.Serializer[Data]):
     items = PackageItemSerializer(many=True)
 
 
+class OnlySerializer(serializers.Serializer[Data]):
+    choice = serializers.CharField()
+    values = serializers.ListField(child=serializers.JSONField())
+
+
 class ChoiceSerializer(serializers.Serializer[Data]):
     name = serializers.CharField()
     usual = serializers.JSONField(allow_null=True)
@@ -69,6 +74,7 @@ class ChoiceSerializer(serializers.Serializer[Data]):
     low = serializers.FloatField(allow_null=True)
     high = serializers.FloatField(allow_null=True)
     none = serializers.BooleanField()
+    only = OnlySerializer(allow_null=True, help_text="It is a choice only where another one has one of these values.")
 
 
 class ItemKindSerializer(serializers.Serializer[Data]):
@@ -200,7 +206,7 @@ class UsedRightSerializer(serializers.Serializer[Data]):
 
 def _choice(name: str, one: Choice) -> Data:
     return {"name": name, "usual": one.usual, "allowed": list(one.allowed), "low": one.low, "high": one.high,
-            "none": one.none}
+            "none": one.none, "only": {"choice": one.only[0], "values": list(one.only[1])} if one.only else None}
 
 
 class PackagesView(APIView):

@@ -58,13 +58,18 @@ function Locked({ token, say }: { token: string; say: Say }) {
   const client = useQueryClient();
   const [text, setText] = useState("");
   const [fault, setFault] = useState("");
+  const [opening, setOpening] = useState(false);
   const open = async () => {
+    setOpening(true);
+    setFault("");
     try {
       await ask(linkAt(token).about, "POST", { passphrase: text });
       await client.invalidateQueries({ queryKey: ["link", token] });
     } catch (error) {
       const status = (error as Fault).status;
       setFault(status === 403 ? say("wrong") : (error as Fault).message || say("unreachable"));
+    } finally {
+      setOpening(false);
     }
   };
   return (
@@ -73,7 +78,7 @@ function Locked({ token, say }: { token: string; say: Say }) {
       <form className="flex flex-col gap-3" onSubmit={(event) => { event.preventDefault(); void open(); }}>
         <label className="text-sm"><span className="block mb-1">{say("passphrase")}</span><input className={FIELD} type="password" autoFocus dir="auto" value={text} onChange={(event) => setText(event.target.value)} /></label>
         {fault && <p role="alert" className="text-sm text-alarm">{fault}</p>}
-        <Button look="main" type="submit" className="h-11! text-base!" disabled={!text}>{say("unlock")}</Button>
+        <Button look="main" type="submit" className="h-11! text-base!" disabled={!text || opening}>{say("unlock")}</Button>
       </form>
     </main>
   );

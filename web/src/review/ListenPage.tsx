@@ -3,7 +3,7 @@ import { Download } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
 import { ask, linkAt, type OpenedLink, type ReviewedEdition } from "./link";
-import { EditionTabs, Picture, PlayButton, Strip } from "./parts";
+import { EditionTabs, Head, Picture, PlayButton, Strip } from "./parts";
 import { useHeard } from "./useHeard";
 import type { Say } from "./words";
 
@@ -35,7 +35,7 @@ export function ListenPage({ token, link, say }: { token: string; link: OpenedLi
   }, [edition, seek, play]);
   return (
     <div className="h-full overflow-auto bg-ground">
-      <header className="bg-quay text-quay-ink px-4 py-3"><h1 className="max-w-3xl mx-auto text-lg font-semibold" dir="auto">{link.production}</h1></header>
+      <Head production={link.production} />
       <main className="max-w-3xl mx-auto p-4 flex flex-col gap-4">
         <EditionTabs link={link} language={language} say={say} onChoose={choose} />
         {edition && !edition.recipe && <p className="text-lg">{say("nothing")}</p>}
@@ -45,10 +45,20 @@ export function ListenPage({ token, link, say }: { token: string; link: OpenedLi
             <audio ref={sound} {...events} />
             <div className="flex items-center gap-3">
               <PlayButton playing={playing} say={say} onPress={() => (playing ? pause() : play())} />
-              <div className="grow min-w-0"><Strip edition={edition} time={time} at={null} label={say("play")} onSeek={seek} /></div>
+              <div className="grow min-w-0"><Strip edition={edition} time={time} current={here[0]?.id} label={say("play")} onSeek={seek} /></div>
             </div>
             <label className="flex items-center gap-2 min-h-11"><input type="checkbox" className="size-5 accent-tide" checked={captions} onChange={(event) => setCaptions(event.target.checked)} />{say("captions")}</label>
-            {captions && <p className="min-h-20 rounded-lg bg-paper border border-rule p-4 text-xl leading-snug" lang={language} dir={direction}>{here.map((one) => <span key={one.id} className="block"><bdi className="text-soft text-sm block">{one.speaker}</bdi>{one.words}</span>)}</p>}
+            {captions && <p className="min-h-20 rounded-lg bg-paper border border-rule p-4 text-xl leading-snug wrap-anywhere hyphens-auto" lang={language} dir={direction}>{here.map((one) => <span key={one.id} className="block"><bdi className="text-soft text-sm block">{one.speaker}</bdi>{one.words}</span>)}</p>}
+            <ol aria-label={say("lines")} className="max-h-80 overflow-auto rounded-lg border border-rule bg-paper divide-y divide-rule">
+              {edition.lines.map((one) => (
+                <li key={one.id}>
+                  <button type="button" className={`w-full min-h-11 text-start px-3 py-1.5 ${here.includes(one) ? "bg-lamp-wash" : ""}`} onClick={() => play(one.start)}>
+                    <bdi className="text-soft text-sm me-2">{one.speaker}</bdi>
+                    <span className="wrap-anywhere" lang={language} dir={direction}>{one.words}</span>
+                  </button>
+                </li>
+              ))}
+            </ol>
             {link.download && <a className="inline-flex self-start items-center gap-2 h-12 px-4 rounded-md bg-tide text-white" href={at.track(language)} download><Download size={18} aria-hidden />{say("download")}</a>}
           </>
         )}

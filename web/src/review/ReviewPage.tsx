@@ -6,7 +6,7 @@ import type { Fault } from "../shared/api/client";
 import { Button, FIELD } from "../shared/ui/controls";
 import { useKeys } from "../shared/useKeys";
 import { ask, KINDS, linkAt, type Kind, type OpenedLink, type ReviewedEdition, type ReviewersRemark } from "./link";
-import { EditionTabs, Picture, PlayButton, Strip } from "./parts";
+import { EditionTabs, Head, Picture, PlayButton, Strip } from "./parts";
 import { useHeard } from "./useHeard";
 import type { Say } from "./words";
 
@@ -121,12 +121,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
   const remarks = current ? (mine.get(current.id) ?? []) : [];
   return (
     <div className="h-full overflow-auto bg-ground">
-      <header className="bg-quay text-quay-ink px-4 py-3">
-        <div className="max-w-3xl mx-auto flex flex-wrap items-center gap-x-4 gap-y-1">
-          <h1 className="text-lg font-semibold" dir="auto">{link.production}</h1>
-          <span className="text-quay-soft text-sm">{say("forName", { name: link.name })}</span>
-        </div>
-      </header>
+      <Head production={link.production}><span className="text-quay-soft text-sm wrap-anywhere">{say("forName", { name: link.name })}</span></Head>
       <main className="max-w-3xl mx-auto p-4 flex flex-col gap-4">
         <EditionTabs link={link} language={language} say={say} onChoose={(next) => { pause(); setLanguage(next); setChosen(null); reset(); }} />
         {edition && !lines.length && <p className="text-lg">{say("nothing")}</p>}
@@ -136,7 +131,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
             <audio ref={sound} {...events} />
             <div className="flex items-center gap-3">
               <PlayButton playing={playing} say={say} onPress={playOrPause} />
-              <div className="grow min-w-0"><Strip edition={edition} time={time} at={current} label={say("play")} onSeek={(to) => { seek(to); setChosen(null); }} /></div>
+              <div className="grow min-w-0"><Strip edition={edition} time={time} current={current.id} judged={(line) => mine.has(line)} label={say("play")} onSeek={(to) => { seek(to); setChosen(null); }} /></div>
             </div>
             <div role="group" className="flex gap-1">
               {[true, false].map((one) => (
@@ -145,12 +140,12 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
             </div>
             <section className="bg-paper rounded-lg border border-rule p-4 flex flex-col gap-3" aria-live="off">
               <div className="flex items-center gap-2">
-                <Button className="size-11! p-0!" aria-label={say("previous")} disabled={number <= 0} onClick={() => go(number - 1)}><ChevronLeft className="rtl:-scale-x-100" aria-hidden /></Button>
-                <p className="grow text-center text-sm text-soft">{say("line", { number: number + 1, total: lines.length })} · <bdi>{current.speaker}</bdi></p>
-                <Button className="size-11! p-0!" aria-label={say("next")} disabled={number >= lines.length - 1} onClick={() => go(number + 1)}><ChevronRight className="rtl:-scale-x-100" aria-hidden /></Button>
+                <Button className="size-11! p-0! shrink-0" aria-label={say("previous")} disabled={number <= 0} onClick={() => go(number - 1)}><ChevronLeft className="rtl:-scale-x-100" aria-hidden /></Button>
+                <p className="grow min-w-0 text-center text-sm text-soft wrap-anywhere">{say("line", { number: number + 1, total: lines.length })} · <bdi>{current.speaker}</bdi></p>
+                <Button className="size-11! p-0! shrink-0" aria-label={say("next")} disabled={number >= lines.length - 1} onClick={() => go(number + 1)}><ChevronRight className="rtl:-scale-x-100" aria-hidden /></Button>
               </div>
-              {current.original && <p className="text-sm text-soft"><span className="sr-only">{say("source")}: </span><span className="block" dir="auto">{current.original}</span></p>}
-              <p className="text-2xl leading-snug" lang={language} dir={direction}>{current.words}</p>
+              {current.original && <p className="text-sm text-soft wrap-anywhere"><span className="sr-only">{say("source")}: </span><span className="block" dir="auto">{current.original}</span></p>}
+              <p className="text-2xl leading-snug wrap-anywhere hyphens-auto" lang={language} dir={direction}>{current.words}</p>
               <div className="grid grid-cols-2 sm:grid-cols-3 gap-2">
                 {KINDS.map((one) => (
                   <button key={one} type="button" aria-pressed={kind === one || remarks.some((other) => other.kind === one)} className={`min-h-14 rounded-md px-2 text-base border ${one === "fine" ? "border-tide" : "border-rule"} ${kind === one || remarks.some((other) => other.kind === one) ? "bg-tide text-white" : "bg-paper hover:bg-sunk"}`} onClick={() => judge(one)}>
@@ -171,7 +166,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
               {said && <p role="status" className={said.bad ? "text-alarm" : "text-tide"}>{said.text}</p>}
               {remarks.filter((one) => one.kind !== "fine").map((one) => (
                 <div key={one.id} className="border-t border-rule pt-2 text-sm flex items-start gap-3">
-                  <span className="grow">
+                  <span className="grow min-w-0 wrap-anywhere">
                     <span className="font-semibold">{say(one.kind)}</span> <span className="text-soft">({say(one.state)})</span>
                     {one.text && <span className="block" dir="auto">{one.text}</span>}
                     {one.spoken && <span className="block text-soft">{say("recorded")}</span>}
@@ -189,7 +184,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
                   <li key={one.id} aria-current={one === current}>
                     <button type="button" className={`w-full min-h-11 text-start px-3 py-1.5 flex gap-3 items-baseline ${one === current ? "bg-lamp-wash" : ""}`} onClick={() => go(at_)}>
                       <span className="w-5 shrink-0 text-tide">{ofIt.length === 0 ? "" : ofIt.some((other) => other.kind !== "fine") ? "●" : "✓"}</span>
-                      <span className="grow min-w-0" lang={language} dir={direction}>{one.words}</span>
+                      <span className="grow min-w-0 wrap-anywhere" lang={language} dir={direction}>{one.words}</span>
                     </button>
                   </li>
                 );

@@ -1,9 +1,21 @@
 import { Pause, Play } from "lucide-react";
-import type { RefObject } from "react";
+import { useId, type ReactNode, type RefObject } from "react";
 
 import { clock } from "../shared/format";
 import type { OpenedLink, ReviewedEdition } from "./link";
 import type { Say } from "./words";
+
+/** The head of a link's page: what it is of, and what stands beside. */
+export function Head({ production, children }: { production: string; children?: ReactNode }) {
+  return (
+    <header className="bg-quay text-quay-ink py-3">
+      <div className="max-w-3xl mx-auto px-4 flex flex-wrap items-center gap-x-4 gap-y-1">
+        <h1 className="text-lg font-semibold wrap-anywhere" dir="auto">{production}</h1>
+        {children}
+      </div>
+    </header>
+  );
+}
 
 /** Which edition is on: a choice where there are several. */
 export function EditionTabs({ link, language, say, onChoose }: { link: OpenedLink; language: string; say: Say; onChoose: (language: string) => void }) {
@@ -19,23 +31,34 @@ export function EditionTabs({ link, language, say, onChoose }: { link: OpenedLin
   );
 }
 
-/** The picture, or how loud it is along the programme; pressed, it goes there. */
-export function Strip({ edition, time, at, onSeek, label }: { edition: ReviewedEdition; time: number; at: { start: number; end: number } | null; onSeek: (to: number) => void; label: string }) {
-  const { curve, seconds } = edition;
-  const bars = Math.min(160, Math.max(1, curve.length));
-  const heights = Array.from({ length: bars }, (_, bar) => {
-    const from = Math.floor((bar * curve.length) / bars);
-    const loudest = Math.max(-60, ...curve.slice(from, Math.max(from + 1, Math.floor(((bar + 1) * curve.length) / bars))));
-    return Math.max(2, Math.min(40, (loudest + 50) * 1.1));
-  });
+const WIDE = 1000;
+const QUIETEST = -42;
+const LOUDEST = -12;
+
+/**
+ * How loud it is along the programme, and under it where each line is said: the one at hand, those that are judged, the
+ * rest. Pressed, it goes there.
+ */
+export function Strip({ edition, time, current, judged, onSeek, label }: { edition: ReviewedEdition; time: number; current?: number | undefined; judged?: (line: number) => boolean; onSeek: (to: number) => void; label: string }) {
+  const id = useId();
+  const { curve, lines } = edition;
+  const seconds = Math.max(edition.seconds, 0.1);
+  const at = (moment: number) => (moment / seconds) * WIDE;
+  // A window of loudness is told for each second, by its middle.
+  const height = (lufs: number) => 2 + 24 * Math.min(1, Math.max(0, (lufs - QUIETEST) / (LOUDEST - QUIETEST)));
+  const heights = curve.map((lufs) => (30 - height(lufs)).toFixed(1));
+  const area = heights.length ? `M0 30 L0 ${heights[0]} ${heights.map((top, second) => `L${at(second + 0.5).toFixed(1)} ${top}`).join(" ")} L${WIDE} ${heights.at(-1)} L${WIDE} 30 Z` : "";
   return (
     <div className="relative" dir="ltr">
-      <svg viewBox={`0 0 ${bars * 4} 44`} preserveAspectRatio="none" className="w-full h-12 text-tide" aria-hidden>
-        {at && seconds > 0 && <rect x={(at.start / seconds) * bars * 4} width={Math.max(2, ((at.end - at.start) / seconds) * bars * 4)} y={0} height={44} className="fill-lamp-wash" />}
-        {heights.map((height, bar) => <rect key={bar} x={bar * 4 + 0.5} width={3} y={22 - height / 2} height={height} className={bar / bars <= time / Math.max(seconds, 0.001) ? "fill-tide" : "fill-rule"} />)}
+      <svg viewBox={`0 0 ${WIDE} 44`} preserveAspectRatio="none" className="w-full h-12" aria-hidden>
+        <clipPath id={id}><rect x={0} y={0} width={at(time)} height={44} /></clipPath>
+        <path d={area} className="fill-rule" />
+        <path d={area} className="fill-tide" clipPath={`url(#${id})`} />
+        {lines.map((line) => <rect key={line.id} x={at(line.start)} width={Math.max(3, at(line.end - line.start) - 1)} y={34} height={9} className={line.id === current ? "fill-lamp" : judged?.(line.id) ? "fill-tide" : "fill-soft"} />)}
+        <rect x={Math.min(WIDE - 2, at(time))} width={2} y={0} height={44} className="fill-ink" />
       </svg>
-      <input type="range" aria-label={label} aria-valuetext={clock(time)} className="absolute inset-0 w-full h-12 opacity-0 cursor-pointer focus-visible:opacity-60" min={0} max={Math.max(seconds, 0.1)} step={0.1} value={time} onChange={(event) => onSeek(Number(event.target.value))} />
-      <span className="flex justify-between text-xs text-soft tabular-nums"><span>{clock(time)}</span><span>{clock(seconds)}</span></span>
+      <input type="range" aria-label={label} aria-valuetext={clock(time)} className="absolute inset-0 w-full h-12 opacity-0 cursor-pointer focus-visible:opacity-60" min={0} max={seconds} step={0.1} value={time} onChange={(event) => onSeek(Number(event.target.value))} />
+      <span className="flex justify-between text-xs text-soft tabular-nums"><span>{clock(time)}</span><span>{clock(edition.seconds)}</span></span>
     </div>
   );
 }

@@ -49,7 +49,7 @@ it("what went wrong with one is said, and tried once more", async () => {
   show(<SourceMediaButton production={5} readOnly={false} />);
   expect(await screen.findByText("The recording cannot be read: torn.")).toBeTruthy();
   await open();
-  fireEvent.click(screen.getByRole("menuitem", { name: "Get torn.flac ready once more" }));
+  fireEvent.click(screen.getByRole("menuitem", { name: "Get torn.flac ready" }));
   await waitFor(() => expect(asked.some((one) => one.path.endsWith("/copies/"))).toBe(true));
 });
 

@@ -276,7 +276,8 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
             return {}
         package = etree.fromstring(archive.read("book/package.opf"))
         hrefs = [str(one.get("href")) for one in package.iter(f"{{{_OPF}}}item")]
-        require({f"book/{href}" for href in hrefs} <= names, "A file that it names is not in it.")
+        wanted = {f"book/{href}" for href in hrefs}
+        require(wanted <= names, "A file that it names is not in it.")
         count = 0
         for href in hrefs:
             if not href.endswith(".smil"):

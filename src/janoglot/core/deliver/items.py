@@ -21,13 +21,14 @@ Value = str | float | int | bool | None
 @dataclass(frozen=True, slots=True)
 class Choice:
     """One thing that can be chosen of an item. ``allowed`` lists the values, or ``low`` and ``high`` bound a figure;
-    ``none``: None, too, which leaves it as it is."""
+    ``none``: None, too, which leaves it as it is. ``only``: another choice, and of which of its values this one is."""
 
     usual: Value
     allowed: tuple[Value, ...] = ()
     low: float | None = None
     high: float | None = None
     none: bool = False
+    only: tuple[str, tuple[Value, ...]] | None = None
 
     def checked(self, name: str, value: Any) -> Value:
         """Raises BadInput."""

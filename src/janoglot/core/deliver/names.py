@@ -11,10 +11,31 @@ from janoglot.core.errors import BadInput
 _RESERVED = {"con", "prn", "aux", "nul", *(f"{n}{i}" for n in ("com", "lpt") for i in range(1, 10))}
 
 
+_MOST_BYTES, _MOST_OF_STEP = 120, 200
+"""Of a name and of a whole step of a path, in UTF-8. File systems take 255; numbers, languages and endings come to
+it."""
+
+
+def _safe(text: str, besides: str) -> str:
+    """Letters with their marks and digits as they are, a hyphen for everything else: without its marks a word of
+    Devanagari falls apart."""
+    return "".join(one if one.isalnum() or one in besides or unicodedata.category(one)[0] == "M" else "-"
+                   for one in text)
+
+
+def _cut(text: str, longest: int, most: int = _MOST_BYTES) -> str:
+    """No more letters, and no more bytes, than a step may have; never within a letter and its marks."""
+    cut = text[:longest].encode()[:most].decode(errors="ignore")
+    rest = text[len(cut):]
+    while cut and rest and unicodedata.category(rest[0])[0] == "M":
+        rest, cut = cut[-1] + rest, cut[:-1]
+    return cut
+
+
 def file_name(text: str, fallback: str = "untitled", longest: int = 60) -> str:
     """``text`` as part of a file name: letters of any script, digits and hyphens; no path, no spaces."""
-    plain = unicodedata.normalize("NFC", text)
-    plain = re.sub(r"[^\w-]+", "-", plain, flags=re.UNICODE).strip("-_.")[:longest].strip("-")
+    plain = re.sub("-{2,}", "-", _safe(unicodedata.normalize("NFC", text), "_-")).strip("-_.")
+    plain = _cut(plain, longest).strip("-")
     if not plain or plain.lower() in _RESERVED:
         return f"{fallback}-{plain}".strip("-") if plain else fallback
     return plain
@@ -55,9 +76,10 @@ def named_by(pattern: str, fields: Mapping[str, str | int]) -> str:
     for step in pattern.split("/"):
         filled = re.sub(r"([_-])[_-]+", r"\1", _FIELD.sub(put, step))
         # Of what stands around the fields all that is safe anywhere; no step is hidden, or the one above.
-        filled = re.sub(r"[^\w.\-]+", "-", filled, flags=re.UNICODE).strip("-_. ")
+        filled = re.sub("-{2,}", "-", _safe(filled, "_-.")).strip("-_. ")
         if filled:
-            steps.append(file_name(filled, "file", 100) if "." not in filled else filled[:100])
+            filled = _cut(filled, 100, _MOST_OF_STEP).strip("-")
+            steps.append(f"file-{filled}" if filled.lower() in _RESERVED else filled or "file")
     return "/".join(steps) or "file"
 
 

@@ -26,15 +26,17 @@ from janoglot.core.mix.programme import clip_samples
 from janoglot.core.mix.sides import RATE
 
 _NEEDS = need(Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED)
-_ALL_CODECS: tuple[Value, ...] = ("wav16", "wav24", "wav32f", "flac", "mp3", "aac", "opus", "ulaw", "alaw")
-_EXACT: tuple[Value, ...] = ("wav16", "wav24", "wav32f", "flac")
+_WAVES: tuple[Value, ...] = ("wav16", "wav24", "wav32f")
+_EXACT: tuple[Value, ...] = (*_WAVES, "flac")
+_BY_RATE: tuple[Value, ...] = ("mp3", "aac", "opus")
+_ALL_CODECS: tuple[Value, ...] = (*_EXACT, *_BY_RATE, "ulaw", "alaw")
 _LOUDNESS = 0.5
 """LU that an encoded file may be beside what it should be: as EBU R 128 has it for programmes."""
 
 
 def sound_choices(codec: str = "wav24", codecs: tuple[Value, ...] = _ALL_CODECS) -> dict[str, Choice]:
     return {"codec": Choice(codec, codecs), "rate": Choice(48_000, RATES),
-            "channels": Choice(None, (1, 2), none=True), "kbps": Choice(0, low=0, high=512)}
+            "channels": Choice(None, (1, 2), none=True), "kbps": Choice(0, low=0, high=512, only=("codec", _BY_RATE))}
 
 
 def form_of(choices: Mapping[str, Any]) -> AudioFormat:
@@ -131,7 +133,7 @@ def _check_track(order: Data, place: Path, file: MadeFile) -> Report:
 TRACK = ItemKind(
     "track", "edition",
     {**sound_choices(), "lufs": Choice(None, low=-40, high=-8, none=True), "ceiling_db": Choice(-1.0, low=-12, high=0),
-     "chapters": Choice(True, YES_NO), "broadcast": Choice(False, YES_NO)},
+     "chapters": Choice(True, YES_NO), "broadcast": Choice(False, YES_NO, only=("codec", _WAVES))},
     "{language}/{production}_{language}", _NEEDS, _track, _make_track, _check_track)
 
 

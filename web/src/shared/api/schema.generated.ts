@@ -3099,6 +3099,8 @@ export interface components {
             /** Format: double */
             high: number | null;
             none: boolean;
+            /** @description It is a choice only where another one has one of these values. */
+            only: components["schemas"]["Only"] | null;
         };
         Clip: {
             name: string;
@@ -4981,6 +4983,10 @@ export interface components {
          * @enum {string}
          */
         OfEnum: "edition" | "languages" | "production";
+        Only: {
+            choice: string;
+            values: unknown[];
+        };
         OpenPoint: {
             code: components["schemas"]["OpenPointCodeEnum"];
             lines: number[];

@@ -9,6 +9,7 @@ const KINDS = [
   { kind: "track", of: "edition", pattern: "{language}/{production}", choices: [
     { name: "codec", usual: "wav24", allowed: ["wav24", "mp3"], low: null, high: null, none: false },
     { name: "lufs", usual: null, allowed: [], low: -40, high: -8, none: true },
+    { name: "kbps", usual: 0, allowed: [], low: 0, high: 512, none: false, only: { choice: "codec", values: ["mp3"] } },
     { name: "chapters", usual: true, allowed: [true, false], low: null, high: null, none: false }] },
   { kind: "captions", of: "edition", pattern: "{language}/{production}", choices: [{ name: "format", usual: "srt", allowed: ["srt", "vtt"], low: null, high: null, none: false }] },
 ];
@@ -61,17 +62,27 @@ it("what was handed over is listed with what was measured, and made again where 
 });
 
 it("a package of one's own has its choices, and only what is otherwise is told", async () => {
-  const asked = serve({ ...base(), "POST /api/packages/": (one) => ({ id: 9, ...(one.body as object) }) });
+  type Body = { package: { items: { pattern: string }[] } };
+  const asked = serve({ ...base(), "POST /api/packages/": (one) => ({ id: 9, ...(one.body as object) }),
+    // What no name can hold is put right by the server: what it says is shown.
+    [`POST ${P}/standing/`]: (one) => (one.body as Body).package.items[0]?.pattern.includes("{tide}") ? refused(400, "bad_input", "There is no field {tide}.")
+      : [{ language: "es-MX", points: [], items: (one.body as Body).package.items.map((item, number) => ({ number, state: "to make", seconds: 1, why: "", names: [`made of ${item.pattern}`] })) }] });
   stage();
   fireEvent.click(await screen.findByRole("button", { name: "New package" }));
   fireEvent.change(screen.getByLabelText("Name"), { target: { value: "Ours" } });
   const item = within(screen.getByRole("listitem", { name: "Item 1: track" }));
+  expect(item.queryByLabelText("kbit/s (0: usual)")).toBeNull();
   fireEvent.change(item.getByLabelText("Format"), { target: { value: "mp3" } });
+  expect(item.getByLabelText("kbit/s (0: usual)")).toBeTruthy();
   fireEvent.change(item.getByLabelText("Loudness, LUFS"), { target: { value: "-18" } });
   fireEvent.click(item.getByLabelText("Chapters from parts"));
   fireEvent.click(item.getByLabelText("Chapters from parts"));
   fireEvent.change(item.getByLabelText("Names of files"), { target: { value: "{language}/{speaker} {production}" } });
-  expect(item.getByText("es-MX/Pilot The-Night-Ferry")).toBeTruthy();
+  expect(await item.findByText("made of {language}/{speaker} {production}")).toBeTruthy();
+  fireEvent.change(item.getByLabelText("Names of files"), { target: { value: "{tide}" } });
+  expect(await screen.findByText("There is no field {tide}.")).toBeTruthy();
+  fireEvent.change(item.getByLabelText("Names of files"), { target: { value: "{language}/{speaker} {production}" } });
+  await waitFor(() => expect(screen.queryByText("There is no field {tide}.")).toBeNull());
   fireEvent.click(screen.getByRole("button", { name: "Add an item" }));
   fireEvent.click(screen.getByRole("button", { name: "Keep" }));
   await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === "/api/packages/")?.body).toEqual({

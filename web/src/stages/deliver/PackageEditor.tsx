@@ -1,21 +1,32 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, Plus, Trash2 } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { api, data, type Production, type Schemas } from "../../shared/api/client";
+import { api, data, Fault, type Production, type Schemas } from "../../shared/api/client";
 import { useNotices } from "../../shared/notices";
 import { Button, FIELD, IconButton, Select, Sheet, Tick } from "../../shared/ui/controls";
-import type { Choices, ItemKind, Package, PackageItem } from "./packages";
+import { useStanding, type Choices, type ItemKind, type Package, type PackageItem } from "./packages";
+
+/** The names are asked for again when the typing rests for so long, milliseconds. */
+const REST = 300;
 
 /** What a package holds, item by item, with the choices that each has. */
-export function PackageEditor({ known, start, production, onClose, onKept }: { known: Schemas["Packages"]; start: Package; production: Production; onClose: () => void; onKept: (name: string) => void }) {
+export function PackageEditor({ known, start, production, language, onClose, onKept }: { known: Schemas["Packages"]; start: Package; production: Production; language: string; onClose: () => void; onKept: (name: string) => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const [name, setName] = useState(start.name);
   const [commercial, setCommercial] = useState(start.commercial);
   const [items, setItems] = useState<PackageItem[]>(start.items);
+  const [rested, setRested] = useState(items);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(items), REST);
+    return () => clearTimeout(timer);
+  }, [items]);
+  // As the server would call them: what no name can hold is put right there.
+  const standing = useStanding(production.id, { ...start, name: "preview", commercial: false, items: rested }, [language]);
+  const names = standing.isError ? [] : (standing.data?.[0]?.items.map((item) => item.names[0] ?? "") ?? []);
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }), onSettled: () => client.invalidateQueries({ queryKey: ["packages"] }) };
   const body = { name: name.trim(), commercial, items };
   const keep = useMutation({
@@ -57,17 +68,18 @@ export function PackageEditor({ known, start, production, onClose, onKept }: { k
                   <IconButton name={t("packages.leaveOut")} disabled={items.length === 1} onClick={() => setItems((now) => now.filter((_, at) => at !== number))}><Trash2 size={14} aria-hidden /></IconButton>
                 </div>
                 <div className="grid grid-cols-3 gap-x-5 gap-y-2 mt-2">
-                  {kind.choices.map((choice) => <ChoiceField key={choice.name} choice={choice} value={(item.choices as Choices)[choice.name]} onChange={(value) => put(number, { choices: changed(item.choices as Choices, choice, value) })} />)}
+                  {kind.choices.filter((choice) => matters(choice, kind, item.choices as Choices)).map((choice) => <ChoiceField key={choice.name} choice={choice} value={(item.choices as Choices)[choice.name]} onChange={(value) => put(number, { choices: changed(item.choices as Choices, choice, value) })} />)}
                 </div>
                 <label className="block text-sm mt-2">
                   <span className="block mb-1">{t("packages.pattern")}</span>
                   <input className={FIELD} dir="ltr" value={item.pattern ?? ""} placeholder={kind.pattern} onChange={(event) => put(number, { pattern: event.target.value })} />
                 </label>
-                <p className=" text-xs text-soft mt-1" dir="ltr">{preview(item.pattern || kind.pattern, production)}</p>
+                <p className="text-xs text-soft mt-1 wrap-anywhere" dir="ltr">{names[number] ?? "…"}</p>
               </li>
             );
           })}
         </ol>
+        {standing.error instanceof Fault && <p className="text-sm text-alarm" role="alert">{standing.error.message || t("common.unreachable")}</p>}
         <p className="text-xs text-soft">{t("packages.fields", { fields: known.fields_of_names.map((one) => `{${one}}`).join(" ") })}</p>
         <div className="flex gap-2">
           <Button onClick={() => setItems((now) => [...now, { kind: "captions", choices: {}, pattern: "" }])}><Plus size={14} aria-hidden />{t("packages.add")}</Button>
@@ -84,6 +96,14 @@ export function PackageEditor({ known, start, production, onClose, onKept }: { k
 function changed(choices: Choices, choice: Schemas["Choice"], value: string | number | boolean | null): Choices {
   const rest = Object.fromEntries(Object.entries(choices).filter(([name]) => name !== choice.name));
   return value === choice.usual ? rest : { ...rest, [choice.name]: value };
+}
+
+/** Whether a choice is one, of what else is chosen. */
+function matters(choice: Schemas["Choice"], kind: ItemKind, choices: Choices): boolean {
+  if (!choice.only) return true;
+  const { choice: other, values } = choice.only;
+  const now = choices[other] ?? kind.choices.find((one) => one.name === other)?.usual;
+  return (values as unknown[]).includes(now);
 }
 
 function ChoiceField({ choice, value, onChange }: { choice: Schemas["Choice"]; value: string | number | boolean | null | undefined; onChange: (value: string | number | boolean | null) => void }) {
@@ -107,14 +127,4 @@ function ChoiceField({ choice, value, onChange }: { choice: Schemas["Choice"]; v
       )}
     </label>
   );
-}
-
-/** How a file would be called, about: what no name can hold is put right by the server. */
-function preview(pattern: string, production: Production): string {
-  const edition = production.editions[1] ?? production.editions[0];
-  const fields: Record<string, string> = {
-    production: production.name, language: edition?.language ?? "", edition: edition?.name ?? "", part: production.parts[0]?.name ?? "",
-    number: "001", speaker: production.speakers[0]?.name ?? "", what: "…",
-  };
-  return pattern.replace(/\{(\w+)\}/g, (_, name: string) => (fields[name] ?? "").replace(/[^\p{L}\p{N}…_-]+/gu, "-"));
 }

@@ -59,7 +59,7 @@ export function Packages({ production, language }: { production: Production; lan
         {chosen && (
           <section aria-labelledby="this-package" className="min-w-0">
             <h2 id="this-package" className="text-sm font-semibold mb-1.5">{t("packages.of", { name: chosen.id === null ? t(`packages.shipped.${chosen.name}`) : chosen.name })}{chosen.commercial && <span className="ms-2 font-normal text-soft">{t("packages.commercial")}</span>}</h2>
-            <table className="w-full text-sm border-collapse" aria-label={t("packages.editions")}>
+            <table className="w-full table-fixed text-sm border-collapse" aria-label={t("packages.editions")}>
               <tbody>
                 {production.editions.map((edition) => (
                   <tr key={edition.language} className="border-b border-rule align-top">
@@ -87,7 +87,7 @@ export function Packages({ production, language }: { production: Production; lan
         )}
       </div>
       <Parcels production={production} />
-      {editing && <PackageEditor known={known} start={editing} production={production} onClose={() => setEditing(null)} onKept={(kept) => { setName(kept); setEditing(null); }} />}
+      {editing && <PackageEditor known={known} start={editing} production={production} language={languages[0] ?? production.source_language} onClose={() => setEditing(null)} onKept={(kept) => { setName(kept); setEditing(null); }} />}
     </div>
   );
 }
@@ -110,9 +110,9 @@ function EditionCell({ row, chosen, wanted }: { row: Standing | undefined; chose
       <p className="text-xs text-soft">
         {row.points.some((one) => one.hard) ? "" : ready === row.items.length ? t("packages.allReady") : t("packages.toMake", { ready, count: row.items.length, seconds: Math.max(1, Math.round(left)) })}
       </p>
-      <ul className="text-xs text-soft columns-2 gap-6">
+      <ul className="text-xs text-soft grid grid-cols-2 gap-x-6">
         {row.items.map((item) => (
-          <li key={item.number} className="truncate" title={item.names[0]}>
+          <li key={item.number} className="min-w-0 truncate" title={item.names[0]}>
             <span className="text-ink">{t(`packages.kind.${chosen.items[item.number]?.kind ?? "track"}`)}</span>{" "}
             <span dir="ltr">{item.names[0]}</span>
             {item.state === "not here" && <span className="text-alarm"> {item.why === "no_picture" ? t("packages.noPicture") : item.why === "no_holds" ? t("packages.noHolds") : item.why}</span>}

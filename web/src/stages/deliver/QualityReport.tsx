@@ -104,7 +104,7 @@ function Lines({ production, language, lines }: { production: Production; langua
   return (
     <ul className="divide-y divide-rule border-y border-rule">
       {lines.map((one) => (
-        <li key={one.id} className="grid grid-cols-[2rem_9rem_minmax(0,1fr)_minmax(0,1fr)_12rem] gap-3 py-2 text-sm items-start">
+        <li key={one.id} className="grid grid-cols-[2rem_9rem_minmax(0,1fr)_minmax(0,1fr)_12rem] gap-3 py-2 text-sm items-start *:min-w-0 wrap-anywhere">
           <SampleButton small name={t("quality.hear", { number: one.number })} address={`${editionPath(production.id, language)}/lines/${one.id}/take.wav`} />
           <button type="button" className="text-start underline decoration-dotted truncate" onClick={() => place.go({ stage: "adapt", line: one.id })}>{t("quality.line", { number: one.number, speaker: one.speaker })}</button>
           <span>

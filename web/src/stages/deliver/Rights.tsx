@@ -28,7 +28,7 @@ export function Rights({ production, language }: { production: Production; langu
       <table className="w-full text-sm border-collapse">
         <thead>
           <tr className="text-xs text-soft border-b border-rule">
-            {(["name", "usedIn", "licence", "origin", "commercial", "consent"] as const).map((one) => <th key={one} scope="col" className="text-start font-normal py-1.5 pe-3">{t(`rights.column.${one}`)}</th>)}
+            {(["name", "usedIn", "licence", "origin", "commercial", "consent"] as const).map((one) => <th key={one} scope="col" className="text-start font-normal py-1.5 pe-3 first:ps-2">{t(`rights.column.${one}`)}</th>)}
             <th />
           </tr>
         </thead>
@@ -36,7 +36,7 @@ export function Rights({ production, language }: { production: Production; langu
           {rights.data.map((one) => (
             <tr key={`${one.what} ${one.name}`} className={`border-b border-rule align-top ${one.missing ? "bg-lamp-wash" : ""}`}>
               <th scope="row" className="text-start font-normal py-1.5 pe-3 ps-2"><span dir="auto">{one.name}</span> <span className="text-xs text-soft block">{t(`rights.kind.${one.what}`)}</span></th>
-              <td className="py-1.5 pe-3 text-xs max-w-44">{one.used_in}</td>
+              <td className="py-1.5 pe-3 text-xs max-w-44 wrap-anywhere">{one.used_in}</td>
               <td className="py-1.5 pe-3 text-xs max-w-64">{one.licence || t("rights.unknown")}</td>
               <td className="py-1.5 pe-3 text-xs max-w-56 break-words">{one.origin}</td>
               <td className="py-1.5 pe-3">{one.commercial === true ? t("rights.yes") : one.commercial === false ? t("rights.no") : t("rights.unsaid")}</td>

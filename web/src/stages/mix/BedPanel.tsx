@@ -18,6 +18,9 @@ export const SOURCE_LAYER = "source";
 
 type Laid = Schemas["PlayedLayers"];
 
+/** Whether anything of the source is heard anywhere. */
+const isHeard = (bed: NonNullable<SoundWorld["bed"]>) => [bed.use, ...Object.values(bed.parts ?? {})].some((use) => use !== "off");
+
 /** What becomes of the source's own sound, part by part; and its music and effects, where they were supplied. */
 export function BedPanel({ production, plan, laid, pieceOf, readOnly, onSet }: { production: Production; plan: SoundWorld; laid: Laid | undefined; pieceOf: (block: number, key: string) => string; readOnly: boolean; onSet: (change: (plan: SoundWorld) => SoundWorld) => void }) {
   const { t } = useTranslation();
@@ -41,13 +44,14 @@ export function BedPanel({ production, plan, laid, pieceOf, readOnly, onSet }: {
     },
     ...done,
   });
+  const copy = useMutation({ mutationFn: (one: Media) => data(api.POST("/api/productions/{production_id}/media/{media_id}/copies/", { params: { path: { production_id: production.id, media_id: one.id } } })), ...done });
   const move = useMutation({ mutationFn: (offset: number) => data(api.PATCH("/api/productions/{production_id}/media/{media_id}/", { params: { path: { production_id: production.id, media_id: clean?.id ?? 0 } }, body: { offset } })), ...done });
   const bed = plan.bed ?? { use: "off" as Use };
+  const heard = isHeard(bed);
   const put = (more: Partial<NonNullable<SoundWorld["bed"]>>) => onSet((now) => {
     const next = { ...(now.bed ?? { use: "off" as Use }), ...more };
-    const heard = [next.use, ...Object.values(next.parts ?? {})].some((use) => use !== "off");
     // Its layer is there as soon as it is heard, to be levelled with the others.
-    const layers = !heard || now.layers.some((layer) => layer.name === SOURCE_LAYER) ? now.layers : [...now.layers, { ...newLayer("bed", SOURCE_LAYER), level_db: 0, duck: { amount_db: 12, lead: 0.35, hold: 1.2, release: 0.7 } }];
+    const layers = !isHeard(next) || now.layers.some((layer) => layer.name === SOURCE_LAYER) ? now.layers : [...now.layers, { ...newLayer("bed", SOURCE_LAYER), level_db: 0, duck: { amount_db: 12, lead: 0.35, hold: 1.2, release: 0.7 } }];
     return { ...now, layers, bed: next };
   });
   const address = (one: Media) => `/api/productions/${production.id}/media/${one.id}/sound.flac`;
@@ -76,17 +80,23 @@ export function BedPanel({ production, plan, laid, pieceOf, readOnly, onSet }: {
           put({ parts: use ? { ...parts, [`#${part.id}`]: use } : parts });
         }))}
         <p className="text-xs text-soft">{t("bed.what")}</p>
-        {piece && source && laid && (
+        {!piece && heard && <p className="text-xs text-soft">{t("bed.heardLater")}</p>}
+        {piece && laid && (
           <p className="flex flex-wrap items-center gap-1 text-sm">
             <span>{t("bed.around", { at: clock(piece.block * laid.block_seconds) })}</span>
-            <SampleButton small name={t("bed.before")} address={`${address(clean ?? source)}#t=${piece.block * laid.block_seconds},${(piece.block + 1) * laid.block_seconds}`} /><span>{t("bed.before")}</span>
+            {(clean ?? source)?.state === "ready" && <><SampleButton small name={t("bed.before")} address={`${address((clean ?? source) as Media)}#t=${piece.block * laid.block_seconds},${(piece.block + 1) * laid.block_seconds}`} /><span>{t("bed.before")}</span></>}
             <SampleButton small name={t("bed.after")} address={pieceOf(piece.block, piece.key)} /><span>{t("bed.after")}</span>
           </p>
         )}
       </section>
       <section aria-label={t("bed.cleanName")} className="flex flex-col gap-2 text-sm">
         <h3 className="font-semibold">{t("bed.cleanName")}</h3>
-        {source && <span className="flex items-center gap-2"><SampleButton small name={t("bed.hear", { name: source.name })} address={address(source)} /><span className="truncate">{source.name}</span></span>}
+        {source && (
+          <span className="flex items-center gap-2">
+            {source.state === "ready" ? <SampleButton small name={t("bed.hear", { name: source.name })} address={address(source)} /> : source.state === "making" ? <span role="status" className="text-soft">{t("media.making", { name: source.name })}</span> : !readOnly && <Button className="h-7! px-2!" disabled={copy.isPending} onClick={() => copy.mutate(source)}>{t("media.retry", { name: source.name })}</Button>}
+            {source.state === "ready" && <span className="truncate">{source.name}</span>}
+          </span>
+        )}
         {clean && (
           <>
             <span className="flex items-center gap-2"><SampleButton small name={t("bed.hear", { name: clean.name })} address={address(clean)} /><span className="truncate">{clean.name}</span></span>

@@ -36,8 +36,8 @@ export function MixStage({ production, edition }: StageProps) {
   const { language } = edition.edition;
   const { plan, known, set } = useSoundWorld(production.id);
   const here = useMemo(() => inEdition(plan, language), [plan, language]);
-  const told = useLayers(production.id, language, edition.mix_recipe);
   const mix = useCurrentMix(production.id, language, edition.mix_recipe);
+  const told = useLayers(production.id, language, edition.mix_recipe, mix?.state === "ready");
   const [head, setHead] = useState<Head | null>(null);
   const [cueId, setCueId] = useState<string | null>(null);
   const [onlyHere, setOnlyHere] = useState(false);

@@ -142,9 +142,10 @@ export function useSoundWorld(production: number) {
 }
 
 /** Where everything lies in an edition as it stands now, and the keys of its pieces. */
-export const useLayers = (production: number, language: string, recipe: string) =>
+export const useLayers = (production: number, language: string, recipe: string, mixed: boolean) =>
   useQuery({
-    queryKey: ["production", production, "layers", language, recipe],
+    // Once it is mixed there is more of it to hear: what had to be made of the source first.
+    queryKey: ["production", production, "layers", language, recipe, mixed],
     enabled: recipe !== "",
     placeholderData: (previous) => previous,
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/layers/", { params: { path: { production_id: production, language } } })),
