@@ -112,7 +112,8 @@ function Opened({ production }: { production: Production }) {
     const now = (await actions.settled()) ?? production;
     const action = now[way];
     if (!action) return;
-    if (await actions[way]()) say({ tone: "calm", text: t(way === "undo" ? "frame.undone" : "frame.redone", { what: t(`action.${action}`) }) });
+    const what = t(`action.${action}`);
+    if (await actions[way]()) say({ tone: "calm", text: way === "undo" ? t("frame.undone", { what }) : t("frame.redone", { what }) });
   };
   const onUndo = () => void takeBack("undo");
   const onRedo = () => void takeBack("redo");

@@ -29,10 +29,10 @@ export function RemarkRow({ production, remark, stay = false }: { production: Pr
   return (
     <li className="py-2 flex items-start gap-4 text-sm">
       <span className="w-44 shrink-0">
-        <span className="font-semibold" dir="auto">{remark.by}</span>
+        <span className="font-semibold line-clamp-2 wrap-anywhere" title={remark.by} dir="auto">{remark.by}</span>
         <span className="block text-xs text-soft">{t(`remarks.kind.${remark.kind}`)} · {clock(remark.at)}</span>
       </span>
-      <span className="grow min-w-0">
+      <span className="grow min-w-0 wrap-anywhere">
         {remark.text && <span className="block" dir="auto">{remark.text}</span>}
         {remark.spoken && <span className="inline-flex items-center gap-1"><SampleButton small name={t("remarks.hear", { name: remark.by })} address={`/api/productions/${production.id}/remarks/${remark.id}/spoken.flac`} />{t("remarks.spoken")}</span>}
         {remark.proposed && <span className="block font-semibold" lang={remark.language} dir={direction}>{remark.proposed}</span>}

@@ -73,14 +73,14 @@ export const WordingRow = memo(function WordingRow(props: Props) {
       </span>
       <div role="cell" className="text-sm py-0.5 min-w-0" lang={props.sourceLanguage} dir={props.sourceDirection}>
         {standing?.source_difference.length ? (
-          <p>
+          <p className="wrap-anywhere">
             {standing.source_difference.map(([kind, text], index) =>
               kind === "same" ? <span key={index}>{text}</span> : kind === "new" ? <ins key={index} className="bg-lamp-wash no-underline">{text}</ins> : <del key={index} className="text-soft">{text}</del>,
             )}
             <span className="block text-2xs text-soft">{t("adapt.sourceChanged")}</span>
           </p>
         ) : (
-          <p>
+          <p className="wrap-anywhere">
             {pieces(sourceWords, sourceSpans(doubt)).map((piece, index) =>
               piece.kind ? <span key={index} className={MARK_LOOK[piece.kind]} title={piece.note}>{piece.text}</span> : <span key={index}>{piece.text}</span>,
             )}

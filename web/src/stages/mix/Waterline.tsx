@@ -156,7 +156,11 @@ export function Waterline({ production, edition, layers, cues, told, pixels, onZ
   }
   const tick = scaleStep(pixels);
   const ticks = Array.from({ length: Math.floor(seconds / tick) + 1 }, (_, index) => index * tick);
-  const parts = production.parts.filter((part) => part.name);
+  // Each part's name lies from its first line to where the next part begins.
+  const parts = production.parts.flatMap((part) => {
+    const first = spoken.find((line) => line.part === part.id);
+    return first && part.name ? [{ id: part.id, name: part.name, start: first.start }] : [];
+  }).sort((one, other) => one.start - other.start);
   return (
     <div ref={box} className="overflow-x-auto overflow-y-hidden border border-rule rounded-lg bg-paper" dir="ltr" data-testid="waterline">
       <svg width={Math.max(width, 10)} height={height} className="block select-none" role="group" aria-label={t("waterline.name")}>
@@ -186,10 +190,12 @@ export function Waterline({ production, edition, layers, cues, told, pixels, onZ
             </g>
           );
         })}
-        {parts.map((part) => {
-          const first = spoken.find((line) => line.part === part.id);
-          return first && <text key={part.id} x={first.start * pixels + 4} y={SCALE + 12} fontSize={11} fontWeight={600} fill="var(--ink)">{part.name}</text>;
-        })}
+        {parts.map((part, index) => (
+          <svg key={part.id} x={part.start * pixels} y={SCALE} width={Math.max(0, ((parts[index + 1]?.start ?? seconds) - part.start) * pixels - 6)} height={16}>
+            <title>{part.name}</title>
+            <text x={4} y={12} fontSize={11} fontWeight={600} fill="var(--ink)">{part.name}</text>
+          </svg>
+        ))}
         <line x1={0} x2={width} y1={SCALE + VOICES} y2={SCALE + VOICES} stroke="var(--ink)" strokeWidth={1.5} />
         {lanes.map((layer, index) => (
           <g key={layer.name} transform={`translate(0 ${tops[index] ?? 0})`} opacity={layer.mute ? 0.3 : 1}>
