@@ -91,7 +91,8 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     phone.get_by_role("button", name="Línea siguiente").click()
     phone.get_by_role("button", name="Mal dicho").click()
     phone.get_by_role("button", name="Decirlo").click()
-    phone.wait_for_timeout(1_200)
+    # As long as people speak: more than a form's worth of sound.
+    phone.wait_for_timeout(9_000)
     phone.get_by_role("button", name="Detener la grabación").click()
     expect(phone.get_by_text("Hay una observación hablada")).to_be_visible()
     phone.get_by_role("button", name="Enviar").first.click()
@@ -112,6 +113,8 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     assert words == "¿Y cuál marea?"
     go_to(ferry, "Direct")
     ferry.get_by_role("button", name="1 remark of reviewers is open here").click()
+    # What she said is there to be read as well.
+    expect(bar.get_by_text(re.compile("whole manual")).first).to_be_visible(timeout=90_000)
     bar.get_by_role("button", name="Answer").click()
     bar.get_by_label("Answer").fill("La diremos más despacio.")
     bar.get_by_role("button", name="Send").click()

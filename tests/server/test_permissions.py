@@ -230,6 +230,9 @@ def test_throttling_goes_by_who_is_really_there(production: Production) -> None:
 @pytest.mark.parametrize(("path", "who", "size", "code"), [
     ("/api/imports/", "owner", 100 * 1024**2, 413), ("/api/session/", None, 1024**2, 413),
     ("/api/productions/1/media/", "owner", 5 * 1024**3, 413), ("/api/imports/", "owner", 2, 400),
+    # A spoken remark comes from somebody without an account, and is larger than what they send otherwise.
+    ("/api/review/made-up/remarks/", None, 1024**2, 404), ("/api/review/made-up/remarks/", None, 10 * 1024**2, 413),
+    ("/api/review/made-up/", None, 1024**2, 413),
 ])
 def test_what_is_too_large_is_not_read(production: Production, as_: Any, path: str, who: str | None, size: int, code: int) -> None:
     answer = as_(who).generic("POST", path, b"{}", content_type="application/json", CONTENT_LENGTH=str(size))

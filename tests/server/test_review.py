@@ -10,11 +10,13 @@ from typing import Any
 import numpy as np
 import pytest
 import soundfile
+from django.conf import settings
 from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
+from janoglot.core.speech.intelligibility import error_rate
 from janoglot.productions.models import Production
 from janoglot.review.models import Remark, ReviewLink
 from tests.server.conftest import Call, content, edition_path
@@ -139,9 +141,26 @@ def test_a_remark_can_be_spoken(place: str, call: Call) -> None:
     remark, = call("owner", "get", f"{place}remarks/").json()
     heard, _ = soundfile.read(io.BytesIO(content(call("owner", "get", f"{place}remarks/{remark['id']}/spoken.flac"))))
     assert len(heard) == 24_000
+    assert remark["heard"] == "", "nobody has listened yet"
     bad = Client().post(f"{page}remarks/", {"language": "es-MX", "kind": "delivery", "at": "2", "sound":
                                             SimpleUploadedFile("said.wav", b"no sound at all")})
     assert bad.status_code == 400
+
+
+def test_what_was_spoken_is_read_too(place: str, call: Call, django_capture_on_commit_callbacks: Any) -> None:
+    page = opened(link(call, place, interface="es"))
+    line = Client().get(f"{page}editions/es-MX/").json()["lines"][0]["id"]
+    guide = SimpleUploadedFile("said.flac", (settings.HOME / "demo" / "guide-39.flac").read_bytes())
+    with django_capture_on_commit_callbacks(execute=True):
+        told = Client().post(f"{page}remarks/", {"language": "es-MX", "kind": "delivery", "at": "2", "line": line, "sound": guide})
+    assert told.status_code == 201
+    remark, = call("owner", "get", f"{place}remarks/").json()
+    # It was said in English, whatever the page's language is.
+    assert remark["heard_in"] == "en"
+    assert error_rate("There. Eleven years old, and she has read the whole manual.", remark["heard"], "en") < 0.3
+    assert remark["heard"] in call("owner", "get", f"{place}remarks.csv").content.decode("utf-8-sig")
+    assert any(remark["heard"] in said for row in call("owner", "get", f"{place}editions/es-MX/quality/").json()["lines"]
+               for said in row["said"])
 
 
 @pytest.mark.parametrize("how", ["expired", "withdrawn", "deleted production", "another signature", "nothing"])

@@ -41,13 +41,14 @@ from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
 from janoglot.review.links_api import PURPOSES, REMARK_KINDS, REMARK_STATES
 from janoglot.review.models import Approval, Remark, ReviewLink
+from janoglot.review.tasks import hear_remark
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import handed, media, mixes, serve
 
 Data = dict[str, Any]
 LONGEST_SPOKEN = 90.0
 """Seconds of a spoken remark."""
-_LARGEST = 20 * 1024**2
+_LARGEST = 8 * 1024**2
 _MOST_REMARKS = 5_000
 _SOURCES = {"picture.mp4": ("picture", "video/mp4"), "sound.flac": ("sound", "audio/flac")}
 _UNLOCKED = 12 * 3600
@@ -356,6 +357,7 @@ class ReviewersRemarksView(OfLink):
                 (same.exclude(kind=Remark.Kind.FINE) if told["kind"] == Remark.Kind.FINE
                  else same.filter(kind=Remark.Kind.FINE)).delete()
             made = Remark.objects.create(link=link, edition=edition, line=line, sound=key, about=words or "", **told)
+            hear_remark(made)
         return Response(_remark_data(made), status=status.HTTP_201_CREATED)
 
 

@@ -24,7 +24,7 @@ def said_of_lines(edition: Edition) -> dict[int, list[str]]:
     found: dict[int, list[str]] = defaultdict(list)
     for one in open_remarks(edition):
         if one.line_id is not None:
-            what = [f"{one.link.name}, {one.kind}", one.text or one.proposed]
+            what = [f"{one.link.name}, {one.kind}", one.text or one.heard or one.proposed]
             found[one.line_id].append(": ".join(filter(None, what)))
     return found
 
@@ -43,7 +43,8 @@ def remarks_table(production: Production) -> Table:
     numbers = {pk: number for number, pk in enumerate(
         production.lines.values_list("id", flat=True), 1)}
     rows = [[str(one.pk), one.edition.language, str(numbers.get(one.line_id or 0, "")), clock(one.at), one.link.name,
-             one.kind, one.text + (" (spoken)" if one.sound else ""), one.about, one.proposed, one.state, one.answer,
+             one.kind, "\n".join(filter(None, [one.text, f"(spoken) {one.heard}".strip() if one.sound else ""])),
+             one.about, one.proposed, one.state, one.answer,
              one.answered_by.username if one.answered_by else "", one.made.strftime("%Y-%m-%d %H:%M")]
             for one in Remark.objects.filter(edition__production=production).select_related(
                 "edition", "link", "answered_by")]

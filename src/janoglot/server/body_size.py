@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -14,6 +15,10 @@ from janoglot.core.script.decoding import LARGEST_PACKAGE
 _FORM = 1024**2
 """What a form adds to the file in it."""
 _FROM_STRANGERS = 64 * 1024
+_SPOKEN = 8 * 1024**2
+"""Of a reviewer, who needs no account: a remark that is spoken. Whether the link leads anywhere is looked at before any
+of it is read."""
+_REMARKS = re.compile(r"/api/review/[^/]+/remarks/")
 
 
 class BoundedBodies:
@@ -35,5 +40,5 @@ class BoundedBodies:
     @staticmethod
     def _most(request: HttpRequest) -> int:
         if not request.user.is_authenticated:
-            return _FROM_STRANGERS
+            return _SPOKEN if _REMARKS.fullmatch(request.path) else _FROM_STRANGERS
         return (LARGEST_MEDIA if request.path.endswith(("/media/", "/recordings/")) else LARGEST_PACKAGE) + _FORM

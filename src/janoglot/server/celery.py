@@ -14,7 +14,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "janoglot.server.settings")
 app = Celery("janoglot")
 app.config_from_object("django.conf:settings", namespace="CELERY")
 app.autodiscover_tasks([f"janoglot.{name}" for name in (
-    "productions", "media", "adapt", "cast", "editions", "direct", "mix", "deliver")])
+    "productions", "media", "adapt", "cast", "editions", "direct", "mix", "deliver", "review")])
 
 
 @signals.worker_process_init.connect

@@ -4106,9 +4106,10 @@ export interface components {
          *     * `package` - package
          *     * `items` - items
          *     * `parcel` - parcel
+         *     * `remark` - remark
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "clips" | "stress" | "package" | "items" | "parcel";
+        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "clips" | "stress" | "package" | "items" | "parcel" | "remark";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
@@ -5557,6 +5558,10 @@ export interface components {
             text: string;
             proposed: string;
             spoken: boolean;
+            /** @description What was understood of a spoken remark. */
+            heard: string;
+            /** @description In which language. */
+            heard_in: string;
             /** @description What the line said when it was made. */
             about: string;
             state: components["schemas"]["RemarkStateEnum"];
