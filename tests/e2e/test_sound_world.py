@@ -160,11 +160,15 @@ def test_levels_are_heard_while_they_are_moved(page: Page) -> None:
     # From the key to the sound: what is set and when, on the sound's own clock.
     slider = page.get_by_role("slider", name="Level of Ambience")
     slider.focus()
-    page.evaluate("() => { window.heard.changes = []; window.pressed = 0; window.addEventListener('keydown', () => { window.pressed = performance.now(); }, true); }")
-    page.keyboard.press("ArrowRight")
-    page.wait_for_function("() => window.heard.changes.length > 0")
-    took, latency = page.evaluate("() => [window.heard.changes[0].now - window.pressed, window.heard.contexts[0].baseLatency]")
-    assert took + 1_000 * latency < 50
+    page.evaluate("() => { window.pressed = 0; window.addEventListener('keydown', () => { window.pressed = performance.now(); }, true); }")
+    took = []
+    for _ in range(5):
+        page.evaluate("() => { window.heard.changes = []; }")
+        page.keyboard.press("ArrowRight")
+        page.wait_for_function("() => window.heard.changes.length > 0")
+        took.append(page.evaluate("() => window.heard.changes[0].now - window.pressed"))
+    # The machine may be busy with something else at one of them.
+    assert sorted(took)[2] + 1_000 * page.evaluate("() => window.heard.contexts[0].baseLatency") < 50
     page.evaluate("() => { window.heard.changes = []; }")
     page.get_by_role("button", name="Do not hear Narrator").click()
     page.wait_for_function("() => window.heard.changes.some((one) => one.to === 0)")

@@ -4,14 +4,17 @@ import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 
-import { App } from "./App";
 import { Notices } from "./shared/notices";
 import "./index.css";
 import "./shared/words";
 import { queryClient } from "./shared/api/queries";
 
-// Whoever has a link needs nothing of the workplace.
-const LinkPage = lazy(() => import("./review/LinkPage").then((one) => ({ default: one.LinkPage })));
+// Whoever has a link needs nothing of the workplace, and the other way round. What is needed is asked for at once.
+const linkPage = () => import("./review/LinkPage").then((one) => ({ default: one.LinkPage }));
+const app = () => import("./App").then((one) => ({ default: one.App }));
+void (/^\/(review|listen)\//.test(window.location.pathname) ? linkPage() : app());
+const LinkPage = lazy(linkPage);
+const App = lazy(app);
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
