@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
 
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
 
 from janoglot.launcher.stack import Stack, running_stack
 
@@ -18,6 +19,23 @@ HOME = Path(__file__).resolve().parents[2]
 FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync",
          "--disable-component-update", "--autoplay-policy=no-user-gesture-required", "--mute-audio",
          "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]
+
+
+SEEN: pytest.StashKey[tuple[Page, list[str]]] = pytest.StashKey()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """What was to be seen where a journey broke off, and what the browser said: a machine far away shows nothing else."""
+    report = yield
+    if report.failed and report.when == "call" and SEEN in item.stash:
+        page, faults = item.stash[SEEN]
+        try:
+            seen = page.locator("body").inner_text(timeout=2_000)[:2_000]
+        except PlaywrightError as error:
+            seen = str(error)
+        report.sections.append(("page", f"{page.url}\n{seen}\n{faults[-20:]}"))
+    return report
 
 
 @pytest.fixture(scope="session")
@@ -46,12 +64,13 @@ def browser(playwright: Playwright, tmp_path_factory: pytest.TempPathFactory) ->
 
 
 @pytest.fixture
-def page(stack: Stack, browser: Browser) -> Iterator[Page]:
+def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A signed-in demo user at the list of productions. A script error anywhere fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=stack.address)
     context.set_default_timeout(30_000)
     made = context.new_page()
     faults: list[str] = []
+    request.node.stash[SEEN] = (made, faults)
     made.on("pageerror", lambda error: faults.append(str(error)))
     made.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
     made.goto("/")

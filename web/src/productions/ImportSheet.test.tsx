@@ -53,6 +53,20 @@ it("a hand that is quicker than the answers loses nothing", async () => {
   await answer(4);
 });
 
+it("a name that is typed while the script is read stays", async () => {
+  let read: (found: Preview) => void = () => undefined;
+  const asked = serve({ "POST /api/imports/": () => new Promise((resolve) => (read = resolve as typeof read)), [GET]: () => [], "POST /api/imports/3/production/": () => ({ id: 5 }) });
+  show(<ImportSheet open onClose={() => undefined} />);
+  fireEvent.change(screen.getByLabelText("Or paste it"), { target: { value: "Pilot: Cast off." } });
+  fireEvent.click(screen.getByRole("button", { name: "Read it" }));
+  await waitFor(() => expect(asked.some((one) => one.path === "/api/imports/")).toBe(true));
+  // At the very moment at which it is answered.
+  read(PREVIEW);
+  fireEvent.change(screen.getByLabelText("Name"), { target: { value: "The ferry" } });
+  fireEvent.click(await screen.findByRole("button", { name: /^Create with/ }));
+  await waitFor(() => expect(asked.find((one) => one.path.endsWith("/production/"))?.body).toEqual({ name: "The ferry" }));
+});
+
 it("what was decided of a name is turned by one click, either way", async () => {
   const { said, answer } = await readOne();
   fireEvent.click(screen.getByRole("button", { name: "“Remember” is a speaker" }));

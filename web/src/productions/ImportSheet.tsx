@@ -40,7 +40,7 @@ export function ImportSheet({ open, onClose }: { open: boolean; onClose: () => v
     onSuccess: (found) => {
       setPreview(found);
       // A name of its own at once: it is typed over where another one is wanted.
-      if (!name.trim()) setName(found.filename ? found.filename.replace(/\.[^.]+$/, "").replace(/[-_]+/g, " ") : nameFrom(found) || t("import.pastedName"));
+      setName((now) => now.trim() ? now : found.filename ? found.filename.replace(/\.[^.]+$/, "").replace(/[-_]+/g, " ") : nameFrom(found) || t("import.pastedName"));
     },
     onError: () => setPreview(null),
   });
