@@ -21,6 +21,7 @@ from janoglot.core.mix.blocks import (
     band_energies,
     coarse_energies,
     k_energies,
+    packed,
 )
 from janoglot.core.mix.cues import Cue, Duck, Layer, Place, PlacedCue
 from janoglot.core.mix.limiter import limit
@@ -196,6 +197,28 @@ def test_layers_energies_by_spectra_are_those_of_the_meter() -> None:
     tone = (0.1 * np.sin(2 * np.pi * 1_000 * np.arange(RATE) / RATE)).astype(np.float32)
     assert band_energies(tone) == pytest.approx(np.full(10, 0.005), rel=0.01)
     assert band_energies((0.1 * np.sin(2 * np.pi * 60 * np.arange(RATE) / RATE)).astype(np.float32)).max() < 1e-6
+
+
+@pytest.mark.parametrize("count", [4_800, 48_000, 50_001, 4_799])
+def test_two_channels_have_the_energies_of_both(count: int) -> None:
+    rng = np.random.default_rng(7)
+    both = (rng.standard_normal((count, 2)) * (0.1, 0.02)).astype(np.float32)
+    for energies in (k_energies, band_energies):
+        apart = sum(energies(np.ascontiguousarray(both[:, side])) for side in range(2))
+        assert energies(both) == pytest.approx(apart, rel=1e-4)
+        assert energies(both[::-1][::-1]) == pytest.approx(apart, rel=1e-4), "however it lies in memory"
+
+
+def test_samples_are_packed_in_24_bits_as_others_do(tmp_path: Path) -> None:
+    rng = np.random.default_rng(8)
+    sound = np.concatenate([rng.uniform(-1.3, 1.3, (5_001, 2)), [[1.0, -1.0], [0.0, -0.0], [1e-9, -1e-7]]]).astype(np.float32)
+    soundfile.write(tmp_path / "other.raw", np.clip(sound, -1, 1).astype(np.float64) * 8_388_607 / 8_388_608, RATE, subtype="PCM_24")
+    told = np.frombuffer(packed(sound), np.uint8).reshape(-1, 3).astype(np.int32)
+    whole = told[:, 0] + (told[:, 1] << 8) + (((told[:, 2] ^ 128) - 128) << 16)
+    other, _ = soundfile.read(tmp_path / "other.raw", samplerate=RATE, channels=2, subtype="PCM_24", format="RAW", dtype="int32")
+    assert np.abs(whole - (other.reshape(-1) >> 8)).max() <= 1
+    assert whole.max() == 8_388_607
+    assert whole.min() == -8_388_607
 
 
 class TestLoudnessRange:

@@ -223,8 +223,12 @@ def packed(samples: Floats32) -> bytes:
     """As 24 bits each, the lowest byte first."""
     scaled = np.clip(samples, -1.0, 1.0)
     scaled *= np.float32(8_388_607)
-    whole = np.rint(scaled, out=scaled).astype("<i4")
-    return whole.reshape(-1).view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+    whole = np.rint(scaled, out=scaled).astype("<i4").reshape(-1, 1).view(np.uint8)
+    # A byte of all samples after the other: three times as quick as sample by sample.
+    made = np.empty((len(whole), 3), np.uint8)
+    for byte in range(3):
+        made[:, byte] = whole[:, byte]
+    return made.tobytes()
 
 
 def limited_block(around: tuple[Floats32, Floats32, Floats32], gain: np.float32,
@@ -419,8 +423,8 @@ def facts_of(block: Floats32, voices: Floats32 | None, under: Floats32 | None, l
     nothing = np.zeros(steps)
     if voices is None or under is None:
         return Facts(peak, programme, programme, nothing, nothing, _cut(layers, steps))
-    spoken = _spectra(voices)
-    return Facts(peak, programme, (spoken @ _K).astype(np.float64)[:steps], _in_band(spoken)[:steps],
+    spoken = _powers(voices)
+    return Facts(peak, programme, _weighted(spoken)[:steps], _in_band(spoken)[:steps],
                  band_energies(under)[:steps], _cut(layers, steps))
 
 
@@ -454,41 +458,54 @@ def _peak(block: Floats32, tail: Floats32 | None, last: bool) -> float:
     return max(high, *(float(true_peaks(side, high)[REACH:-REACH].max()) for side in sides))
 
 
-def _spectra(samples: Floats32) -> npt.NDArray[np.float32]:
-    """Power by 100 ms and frequency, of all channels together."""
-    whole = samples if samples.ndim == 2 else samples[:, None]
-    short = -len(whole) % STEP
-    if short:
-        whole = np.pad(whole, ((0, short), (0, 0)))
-    frames = np.ascontiguousarray(whole.T).reshape(whole.shape[1], -1, STEP)
-    found = scipy.fft.rfft(frames)
-    return np.asarray((found.real**2 + found.imag**2).sum(0))
+def _powers(samples: Floats32) -> npt.NDArray[np.float32]:
+    """What lies at each frequency of each 100 ms, squared: of one channel (steps, 2,401 × 2), real and imaginary parts
+    side by side; of two (steps, 4,800 × 2): they are the two parts of one complex sound, whose transform holds both.
+    """
+    short = -len(samples) % STEP
+    whole = np.ascontiguousarray(np.pad(samples, ((0, short), (0, 0))[: samples.ndim]) if short else samples)
+    found = (scipy.fft.rfft(whole.reshape(-1, STEP)) if samples.ndim == 1
+             else scipy.fft.fft(whole.view(np.complex64).reshape(-1, STEP)))
+    parts = found.view(np.float32)
+    return np.asarray(np.multiply(parts, parts, out=parts))
 
 
-def _weights() -> tuple[npt.NDArray[np.float32], slice]:
+def _weights() -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    """Of the powers of one channel and of two, what each counts for in K-weighted energy."""
     hz = np.fft.rfftfreq(STEP, 1 / RATE)
     _, response = signal.freqz(*signal.sos2tf(k_weighting(RATE)), worN=hz, fs=RATE)
+    once = np.abs(response) ** 2 / STEP**2
     twice = np.full(len(hz), 2.0)
     twice[0] = twice[-1] = 1.0
-    low, high = (round(edge * STEP / RATE) for edge in SPEECH_BAND)
-    return (np.abs(response) ** 2 * twice / STEP**2).astype(np.float32), slice(low, high)
+    # Of two channels each frequency is there from above and from below, with half of both of them.
+    both = np.concatenate([once, once[-2:0:-1]])
+    return np.repeat(once * twice, 2).astype(np.float32), np.repeat(both, 2).astype(np.float32)
 
 
-_K, _SPEECH = _weights()
+_K_ONE, _K_TWO = _weights()
+_LOW, _HIGH = (round(edge * STEP / RATE) for edge in SPEECH_BAND)
+
+
+def _weighted(powers: npt.NDArray[np.float32]) -> Energies:
+    return np.asarray(powers @ (_K_ONE if powers.shape[1] == len(_K_ONE) else _K_TWO), np.float64)
+
+
+def _in_band(powers: npt.NDArray[np.float32]) -> Energies:
+    found = powers[:, 2 * _LOW: 2 * _HIGH].sum(1)
+    if powers.shape[1] == len(_K_ONE):
+        return np.asarray(found * (2 / STEP**2), np.float64)
+    above = powers[:, 2 * (STEP - _HIGH + 1): 2 * (STEP - _LOW + 1)].sum(1)
+    return np.asarray((found + above) / STEP**2, np.float64)
 
 
 def k_energies(samples: Floats32) -> Energies:
     """K-weighted energies of each 100 ms by their spectra: a little coarser than the meter's, several times faster."""
-    return np.asarray(_spectra(samples) @ _K, np.float64)
+    return _weighted(_powers(samples))
 
 
 def band_energies(samples: Floats32) -> Energies:
     """Energies of each 100 ms in the band of speech."""
-    return _in_band(_spectra(samples))
-
-
-def _in_band(spectra: npt.NDArray[np.float32]) -> Energies:
-    return np.asarray(spectra[:, _SPEECH].sum(1) * (2 / STEP**2), np.float64)
+    return _in_band(_powers(samples))
 
 
 def coarse_energies(samples: Floats32) -> Energies:
@@ -578,7 +595,7 @@ class PassingBlocks:
     def write(self, key: str, samples: Floats32) -> None:
         self._file.seek(0, 2)
         self._places[key] = self._file.tell(), samples.nbytes
-        self._file.write(samples.tobytes())
+        self._file.write(np.ascontiguousarray(samples).data)
         self._last = key, samples
 
     def facts(self, key: str) -> Facts | None:

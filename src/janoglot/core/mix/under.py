@@ -20,7 +20,7 @@ import soxr
 
 from janoglot.core.mix.blocks import Track
 from janoglot.core.mix.cues import Cue, Duck, Layer, PlacedCue
-from janoglot.core.mix.sides import RATE, Floats32, Strip, on_two_sides, spread
+from janoglot.core.mix.sides import RATE, Floats32, Strip, spread
 
 Curve = tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]
 """Seconds, and dB between which a gain runs straight."""
@@ -229,13 +229,21 @@ class UnderTrack:
         return [self._target, duck, cues]
 
     def piece(self, first: int, last: int) -> Floats32:
-        block = np.zeros((last - first, 2), np.float32)
+        block: Floats32 | None = None
         for number in self._between(first, last):
             start, ready = round(self._cues[number].start * RATE), self._of(number)
             low, high = max(start, first), min(start + self._length(number), last)
-            if low < high:
-                block[low - first: high - first] += self._heard(number, ready, low - start, high - start, low)
-        return block
+            if low >= high:
+                continue
+            heard = self._heard(number, ready, low - start, high - start, low)
+            if block is None and (low, high) == (first, last):
+                # Nearly always one sound goes on from end to end.
+                block = heard
+                continue
+            if block is None:
+                block = np.zeros((last - first, 2), np.float32)
+            block[low - first: high - first] += heard
+        return np.zeros((last - first, 2), np.float32) if block is None else block
 
     def _of(self, number: int) -> _Ready:
         if number not in self._ready:
@@ -262,10 +270,15 @@ class UnderTrack:
         times, levels = self.curve
         if self._bends:
             gain *= 10 ** (np.interp((at - first + places) / RATE, times, levels) / 20)
+        # It was made for this alone, and is changed where it lies.
         if np.ptp(gain) == 0:
-            return piece if gain[0] == 1.0 else piece * np.float32(gain[0])
+            if gain[0] != 1.0:
+                piece *= np.float32(gain[0])
+            return piece
         drawn = _drawn(gain.astype(np.float32))[first - begin * _NODE: last - begin * _NODE]
-        return on_two_sides(piece, drawn, drawn)
+        for side in range(2):
+            piece[:, side] *= drawn
+        return piece
 
 
 class _Ready:
@@ -285,7 +298,7 @@ class _Ready:
         self.length = lasts if self._loop else min(lasts, there)
 
     def read(self, first: int, last: int) -> Floats32:
-        """Shape (last − first, 2)."""
+        """Shape (last − first, 2), in memory of its own."""
         found = self._loop.read(first, last) if self._loop else self._sound.read(self._trim + first, self._trim + last)
         if found.ndim == 2 and not self._pan:
             return found * self._gain
@@ -296,8 +309,9 @@ class _Ready:
 
 def _drawn(nodes: Floats32) -> Floats32:
     """Straight lines between values that lie a node apart."""
-    rise = np.diff(nodes)[:, None] * (np.arange(_NODE, dtype=np.float32) / _NODE)
-    return np.asarray((nodes[:-1, None] + rise).reshape(-1))
+    made = np.diff(nodes)[:, None] * (np.arange(_NODE, dtype=np.float32) / _NODE)
+    made += nodes[:-1, None]
+    return np.asarray(made.reshape(-1))
 
 
 def shape_of(cue: Cue) -> list[Any]:
