@@ -4,7 +4,10 @@ and held where the picture is held."""
 from __future__ import annotations
 
 import math
+import os
+from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -15,10 +18,10 @@ import soundfile
 from janoglot.core.audio.noise import without_noise
 from janoglot.core.mix.cues import BedUse, Duck, Layer
 from janoglot.core.mix.sides import RATE, Floats32, Strip
-from janoglot.core.mix.speech_filter import speech_in
+from janoglot.core.mix.speech_filter import speech_filter
 from janoglot.core.mix.under import Curve, Sound, Spans, ducking
 
-BED_VERSION = 1
+BED_VERSION = 2
 SOURCE_LAYER = "source"
 """What the layer of the source's sound goes by."""
 _EDGE = 0.04
@@ -28,6 +31,7 @@ _MARGIN = 0.12
 """Seconds around a line of the source within which its voice is looked for."""
 _LEAD = 1.0
 _STRETCH = 30 * RATE
+_MOST_AT_ONCE = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,23 +180,41 @@ def write_without_voices(source: Path, to: Path, speech: Spans) -> None:
     """A recording at 48 kHz with what is spoken in some stretches (seconds) taken out, as FLAC; elsewhere it is as it
     was. Raises SpeechFilterMissing.
 
-    A voice is taken out of what both sides have in common, where it nearly always is.
+    A voice is taken out of what both sides have in common, where it nearly always is. Stretches are worked on side by
+    side: the network runs outside the interpreter's lock.
     """
     spans = _merged([(max(0.0, start - _MARGIN), end + _MARGIN) for start, end in speech])
-    with soundfile.SoundFile(source) as file, soundfile.SoundFile(to, "w", RATE, 2, "PCM_24", format="FLAC") as out:
-        for first in range(0, file.frames, _STRETCH):
-            last = min(first + _STRETCH, file.frames)
-            file.seek(first)
-            block = file.read(last - first, dtype="float32", always_2d=True)
-            block = block[:, :2] if block.shape[1] > 1 else np.repeat(block, 2, 1)
-            for start, end in spans:
+    at_once = min(_MOST_AT_ONCE, os.cpu_count() or 1)
+    with (
+        soundfile.SoundFile(to, "w", RATE, 2, "PCM_24", format="FLAC") as out,
+        ThreadPoolExecutor(at_once) as pool,
+    ):
+        coming: deque[Future[Floats32]] = deque()
+        for first in range(0, soundfile.info(source).frames, _STRETCH):
+            coming.append(pool.submit(_stretch_without_voices, source, spans, first))
+            if len(coming) > at_once:
+                out.write(coming.popleft().result())
+        for block in coming:
+            out.write(block.result())
+
+
+def _stretch_without_voices(source: Path, spans: Spans, first: int) -> Floats32:
+    with soundfile.SoundFile(source) as file:
+        last = min(first + _STRETCH, file.frames)
+        file.seek(first)
+        block = file.read(last - first, dtype="float32", always_2d=True)
+        block = block[:, :2] if block.shape[1] > 1 else np.repeat(block, 2, 1)
+        inside = [(start, end) for start, end in spans if round(start * RATE) < last and round(end * RATE) > first]
+        if not inside:
+            return np.asarray(block)
+        # One network for each stretch, however many of them are worked on at once: the outcome is always the same.
+        with speech_filter() as network:
+            for start, end in inside:
                 low, high = max(first, round(start * RATE)), min(last, round(end * RATE))
-                if low >= high:
-                    continue
                 begin = max(0, low - round(_LEAD * RATE))
                 file.seek(begin)
                 heard = file.read(high - begin, dtype="float32", always_2d=True).mean(axis=1)
-                found = speech_in(np.asarray(heard, np.float32))[low - begin:]
+                found = network.speech_in(np.asarray(heard, np.float32))[low - begin:]
                 size = min(len(found) // 2, round(0.08 * RATE))
                 if size:
                     # Softly in and out, where the stretch itself begins and ends.
@@ -202,7 +224,7 @@ def write_without_voices(source: Path, to: Path, speech: Spans) -> None:
                     if high == round(end * RATE):
                         found[-size:] *= rising[::-1]
                 block[low - first: high - first] -= found[:, None]
-            out.write(block)
+        return np.asarray(block)
 
 
 def write_without_noise(source: Path, to: Path) -> None:

