@@ -47,6 +47,8 @@ _WARM = RATE // 5
 """Samples that the weighting filters hear before a block: what lies further back is 90 dB down in them."""
 _CONTEXT = 4 * max(2, round(RATE * LOOKAHEAD / 16)) * 16
 """Samples around a block that the limiter looks at."""
+_AT_ONCE = 50
+"""Energies that are worked out at a time."""
 _GAIN_STEP = 0.01
 _TOLERANCE = 0.1
 SPEECH_BAND = (350.0, 5_600.0)
@@ -98,7 +100,7 @@ class Facts:
     voices: Energies
     speech: Energies
     under: Energies
-    layers: dict[str, Energies] = field(default_factory=dict)
+    layers: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
 
     def as_bytes(self) -> bytes:
         head = json.dumps({"peak": self.peak, "layers": list(self.layers)}).encode()
@@ -284,14 +286,15 @@ class BlockMixer:
         return recipe_hash("block", content=content, size=last - first, channels=self._channels,
                            version=BLOCKS_VERSION) if content else f"silence-{last - first}-{self._channels}"
 
-    def _sum(self, first: int, last: int) -> tuple[Floats32, Floats32 | None, Floats32 | None, dict[str, Energies]]:
+    def _sum(self, first: int, last: int) -> tuple[Floats32, Floats32 | None, Floats32 | None,
+                                                   dict[str, npt.NDArray[Any]]]:
         """Everything, the voices and what is under them, each where there is both; and each layer's energies."""
         shape = (last - first,) if self._channels == 1 else (last - first, 2)
         voices: Floats32 | None = None
         under: Floats32 | None = None
         # Voices in the middle are one channel until all of them are summed.
         middle: Floats32 | None = None
-        layers: dict[str, Energies] = {}
+        layers: dict[str, npt.NDArray[Any]] = {}
         several = len(self._tracks) > 1
         for track in self._tracks:
             if track.content(first, last) is None:
@@ -300,7 +303,8 @@ class BlockMixer:
             in_the_middle = track.voice and piece.ndim == 1 and not track.strip.pan
             piece = laid(piece, track.strip, 1 if in_the_middle else self._channels)
             if several:
-                layers[track.name] = coarse_energies(piece)
+                # Of hours there are many of them, and nobody reads them to the seventh figure.
+                layers[track.name] = coarse_energies(piece).astype(np.float32)
             if in_the_middle:
                 middle = _added(middle, piece)
             elif track.voice:
@@ -415,7 +419,7 @@ def _added(total: Floats32 | None, piece: Floats32) -> Floats32:
     return total
 
 
-def facts_of(block: Floats32, voices: Floats32 | None, under: Floats32 | None, layers: dict[str, Energies],
+def facts_of(block: Floats32, voices: Floats32 | None, under: Floats32 | None, layers: dict[str, npt.NDArray[Any]],
              tail: Floats32 | None, last: bool) -> Facts:
     """What is measured of a block after ``tail``, the last samples of the one before it."""
     programme, peak = _measured(block, tail, last)
@@ -423,12 +427,12 @@ def facts_of(block: Floats32, voices: Floats32 | None, under: Floats32 | None, l
     nothing = np.zeros(steps)
     if voices is None or under is None:
         return Facts(peak, programme, programme, nothing, nothing, _cut(layers, steps))
-    spoken = _powers(voices)
-    return Facts(peak, programme, _weighted(spoken)[:steps], _in_band(spoken)[:steps],
+    loud, spoken = zip(*((_weighted(some), _in_band(some)) for some in _powers(voices)), strict=True)
+    return Facts(peak, programme, np.concatenate(loud)[:steps], np.concatenate(spoken)[:steps],
                  band_energies(under)[:steps], _cut(layers, steps))
 
 
-def _cut(layers: dict[str, Energies], steps: int) -> dict[str, Energies]:
+def _cut(layers: dict[str, npt.NDArray[Any]], steps: int) -> dict[str, Energies]:
     return {name: energies[:steps] for name, energies in layers.items()}
 
 
@@ -458,16 +462,17 @@ def _peak(block: Floats32, tail: Floats32 | None, last: bool) -> float:
     return max(high, *(float(true_peaks(side, high)[REACH:-REACH].max()) for side in sides))
 
 
-def _powers(samples: Floats32) -> npt.NDArray[np.float32]:
-    """What lies at each frequency of each 100 ms, squared: of one channel (steps, 2,401 × 2), real and imaginary parts
-    side by side; of two (steps, 4,800 × 2): they are the two parts of one complex sound, whose transform holds both.
-    """
+def _powers(samples: Floats32) -> Iterator[npt.NDArray[np.float32]]:
+    """What lies at each frequency of each 100 ms, squared, some of them at a time, so that they stay in the cache: of
+    one channel (steps, 2,401 × 2), real and imaginary parts side by side; of two (steps, 4,800 × 2), for they are the
+    two parts of one complex sound, whose transform holds both."""
     short = -len(samples) % STEP
     whole = np.ascontiguousarray(np.pad(samples, ((0, short), (0, 0))[: samples.ndim]) if short else samples)
-    found = (scipy.fft.rfft(whole.reshape(-1, STEP)) if samples.ndim == 1
-             else scipy.fft.fft(whole.view(np.complex64).reshape(-1, STEP)))
-    parts = found.view(np.float32)
-    return np.asarray(np.multiply(parts, parts, out=parts))
+    frames = (whole if samples.ndim == 1 else whole.view(np.complex64)).reshape(-1, STEP)
+    for first in range(0, len(frames), _AT_ONCE):
+        some = frames[first: first + _AT_ONCE]
+        parts = (scipy.fft.rfft(some) if samples.ndim == 1 else scipy.fft.fft(some)).view(np.float32)
+        yield np.multiply(parts, parts, out=parts)
 
 
 def _weights() -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
@@ -500,12 +505,12 @@ def _in_band(powers: npt.NDArray[np.float32]) -> Energies:
 
 def k_energies(samples: Floats32) -> Energies:
     """K-weighted energies of each 100 ms by their spectra: a little coarser than the meter's, several times faster."""
-    return _weighted(_powers(samples))
+    return np.concatenate([_weighted(some) for some in _powers(samples)])
 
 
 def band_energies(samples: Floats32) -> Energies:
     """Energies of each 100 ms in the band of speech."""
-    return _in_band(_powers(samples))
+    return np.concatenate([_in_band(some) for some in _powers(samples)])
 
 
 def coarse_energies(samples: Floats32) -> Energies:

@@ -38,7 +38,7 @@ _HEARD_LIMITING = 1.5
 _MOST_GIVEN_BACK = 4.0
 _BLOCK = 2 * RATE
 _TOLERANCE = 0.1
-_READY = 8
+_READY = 4
 """Lines that are kept while the blocks that they reach into are summed."""
 _SLACK = 0.05
 """Seconds that a sound may be longer than it is said to be."""
