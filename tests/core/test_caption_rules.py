@@ -63,3 +63,10 @@ def test_each_rule_is_told_with_its_limit() -> None:
 def test_a_style_that_cannot_be_is_refused() -> None:
     with pytest.raises(BadInput, match="columns"):
         CaptionStyle(columns=5).checked()
+
+
+@pytest.mark.parametrize(("over", "told"), [(0.0, []), (0.04, []), (0.2, ["speed"])])
+def test_what_would_be_told_as_the_limit_itself_is_no_fault(over: float, told: list[str]) -> None:
+    style = CaptionStyle()
+    cue = Cue(0.0, 40 / (style.fastest + over), "x" * 40)
+    assert [one.rule for one in check_captions([cue], style, "en-GB")] == told

@@ -108,6 +108,10 @@ def break_cost(text: str, at: int, language: str, names: Collection[str] = ()) -
     return 0.0 if mark in ".!?…।؟。！？" else 0.5 if mark in ",;:—–،，、；" else 2.0
 
 
+_SPEED_SLACK = 0.05
+"""Characters a second that nobody reads as faster: what would be told as the limit itself is no fault."""
+
+
 @dataclass(frozen=True, slots=True)
 class CaptionFault:
     """One rule that a caption does not keep: its number from 1, ``start`` seconds, what was found and the limit;
@@ -137,7 +141,7 @@ def check_captions(cues: Sequence[Cue], style: CaptionStyle, language: str,
         if len(rows) > style.rows:
             say("rows", len(rows), style.rows)
         speed = len(cue.text.replace("\n", " ")) / max(seconds, 0.001)
-        if speed > style.fastest:
+        if speed > style.fastest + _SPEED_SLACK:
             say("speed", speed, style.fastest)
         if seconds < style.shortest - 0.002:
             say("short", seconds, style.shortest)
