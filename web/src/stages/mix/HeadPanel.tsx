@@ -58,7 +58,7 @@ export function RoomPanel({ production, plan, speaker, line, part, readOnly, onS
         });
         return (
           <div key={label} className="grid grid-cols-[minmax(0,1fr)_11rem_16rem] items-center gap-3 text-sm">
-            <span className="line-clamp-3 wrap-anywhere" title={label}>{label}</span>
+            <span className="wrap-anywhere" title={label}>{label}</span>
             <Select aria-label={t("rooms.of", { what: label })} disabled={readOnly} value={here?.room ?? ""} onChange={(event) => put(event.target.value === "" ? null : { room: event.target.value as Room })}>
               <option value="">{t("rooms.none")}</option>
               {ROOMS.map((room) => <option key={room} value={room}>{t(`rooms.room.${room}`)}</option>)}
