@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 from playwright.sync_api import Error as PlaywrightError
 
 from janoglot.launcher.stack import Stack, running_stack
+from janoglot.tally import tally
 
 # A busy machine is no fault of the page.
 expect.set_options(timeout=15_000)
@@ -59,6 +60,7 @@ def browser(playwright: Playwright, tmp_path_factory: pytest.TempPathFactory) ->
     soundfile.write(heard, samples, rate, subtype="PCM_16")
     chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium",
                                           args=[*FLAGS, f"--use-file-for-fake-audio-capture={heard}"])
+    tally("browser started")
     yield chromium
     chromium.close()
 

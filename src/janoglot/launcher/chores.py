@@ -9,18 +9,25 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import IO
 
-from janoglot.launcher import install
+from janoglot.launcher import install, proof
 from janoglot.launcher.places import HOME, PYTHON, VAR, VENV, Trouble
 from janoglot.launcher.services import die_with_parent
 from janoglot.launcher.stack import data_services
 
 _PARTS = ("checks", "core", "web", "server", "e2e")
 _BESIDE, _ALONE = "server", "e2e"
+_BESIDE_ANOTHER = "JANOGLOT_BESIDE_ANOTHER"
+
+
+def beside_another() -> bool:
+    """Whether this run is one part of another, which tells of it."""
+    return _BESIDE_ANOTHER in os.environ
 
 
 def run(options: argparse.Namespace) -> int:
@@ -51,25 +58,34 @@ def _test(only: Sequence[str]) -> int:
     install.web_packages()
     parts: dict[str, Callable[[], int]] = {
         "checks": _checks,
-        "core": lambda: _python(["-m", "pytest", "-q", "tests/core"]),
-        "web": lambda: install.npm(["test", "-s"], check=False),
+        "core": lambda: _pytest("core"),
+        "web": _web_tests,
         "server": _server_tests,
         "e2e": _e2e,
     }
-    failed = []
+    failed: list[str] = []
+    taken: list[proof.Part] = []
+    whole = time.monotonic()
+    if not only:
+        proof.begin()
     # Of two cores each part but the last keeps one busy: one of them runs beside the others.
     with _beside(_BESIDE, not only) as beside:
         for name, part in parts.items():
             if (only and name not in only) or (beside and name == _BESIDE):
                 continue
-            if beside and name == _ALONE and beside.finish():
-                failed.append(_BESIDE)
+            if beside and name == _ALONE:
+                if beside.finish():
+                    failed.append(_BESIDE)
+                taken.append(proof.Part(_BESIDE, beside.seconds, _BESIDE not in failed))
             began = time.monotonic()
             print(f"\n── {name}", flush=True)
             if part():
                 failed.append(name)
             print(f"── {name}: {'failed' if name in failed else 'passed'}, {time.monotonic() - began:.0f} s",
                   flush=True)
+            taken.append(proof.Part(name, time.monotonic() - began, name not in failed))
+    if not beside_another():
+        print(proof.told(taken, time.monotonic() - whole), flush=True)
     print(f"\njanoglot: {'failed: ' + ', '.join(failed) if failed else 'everything passed'}", flush=True)
     return 1 if failed else 0
 
@@ -79,12 +95,21 @@ class _Beside:
 
     def __init__(self, name: str, out: IO[bytes]) -> None:
         self._out = out
+        self.seconds = 0.0
+        self._began = time.monotonic()
         self._process = subprocess.Popen(
             [sys.executable, "-m", "janoglot.launcher", "test", name], cwd=HOME, stdout=out, stderr=subprocess.STDOUT,
-            process_group=0, preexec_fn=die_with_parent)
+            env={**os.environ, _BESIDE_ANOTHER: "1"}, process_group=0, preexec_fn=die_with_parent)
+        self._watch = threading.Thread(target=self._wait, daemon=True)
+        self._watch.start()
+
+    def _wait(self) -> None:
+        self._process.wait()
+        self.seconds = time.monotonic() - self._began
 
     def finish(self) -> int:
-        status = self._process.wait()
+        self._watch.join()
+        status = self._process.returncode
         self._out.seek(0)
         sys.stdout.write(self._out.read().decode(errors="replace"))
         sys.stdout.flush()
@@ -128,12 +153,23 @@ def _server_tests() -> int:
         tempfile.TemporaryDirectory(prefix="janoglot-test-") as folder,
         data_services(Path(folder)) as (_, environment, _),
     ):
-        return _python(["-m", "pytest", "-q", "--durations=5", "tests/server"], environment)
+        return _pytest("server", environment)
 
 
 def _e2e() -> int:
     install.web_build()
-    return _python(["-m", "pytest", "-q", "tests/e2e"])
+    return _pytest("e2e")
+
+
+def _web_tests() -> int:
+    report = proof.environment("web")["JANOGLOT_MEASURED"]
+    return install.npm(["test", "-s", "--", "--reporter=default", "--reporter=json", f"--outputFile.json={report}"],
+                       check=False)
+
+
+def _pytest(part: str, extra: Mapping[str, str] | None = None) -> int:
+    return _python(["-m", "pytest", "-q", "-p", "tests.measuring", f"tests/{part}"],
+                   {**proof.environment(part), **(extra or {})})
 
 
 def _tool(name: str, *arguments: str) -> int:

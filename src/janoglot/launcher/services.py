@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from janoglot.launcher.places import HOME, PYTHON, VAR, Trouble
+from janoglot.tally import tally
 
 _PR_SET_PDEATHSIG = 1
 
@@ -91,6 +92,7 @@ class Service:
         self.log.parent.mkdir(parents=True, exist_ok=True)
         self.pid_file.parent.mkdir(parents=True, exist_ok=True)
         self.end_leftover()
+        tally(f"service started: {self.name}")
         with self.log.open("ab") as log:
             # A group of its own, but no session: between sessions the system's scheduler does not heed niceness.
             self.process = subprocess.Popen(

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from janoglot.core.deliver.encoding import Codec, EncodingFault, write_tags
+from janoglot.tally import tally
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,7 @@ def write_chapters(place: Path, codec: Codec, tags: Mapping[str, str], chapters:
         about, out = Path(folder) / "about.txt", Path(folder) / f"out.{codec.ending}"
         about.write_text(ffmetadata(tags, chapters), encoding="utf-8")
         # What tells the length of what was decoded lies in the stream, and is copied with it.
+        tally("ffmpeg of tags")
         done = subprocess.run(
             ["ffmpeg", "-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe", "-y",
              "-i", f"file:{place}", "-f", "ffmetadata", "-i", f"file:{about}", "-map", "0:a", "-map_metadata", "1",

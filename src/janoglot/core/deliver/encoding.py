@@ -23,6 +23,7 @@ from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.mix.limiter import Limiter
 from janoglot.core.mix.sides import CEILING, Floats32
 from janoglot.core.store import atomic_file
+from janoglot.tally import tally
 
 _BLOCK = 10 * 48_000
 _LONGEST_WAV = 4_000_000_000
@@ -259,6 +260,7 @@ def _write(blocks: Iterator[Floats32], place: Path, form: AudioFormat, channels:
         write_tags(place, tags)
         return
     codec = form.of
+    tally(f"encode: {codec.name}")
     command = ["ffmpeg", "-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe", "-y",
                "-f", "f32le", "-ar", str(form.rate), "-ac", str(channels), "-i", "pipe:0", "-c:a", codec.encoder,
                "-b:a", f"{form.kbps or codec.kbps * channels}k", *tag_options(tags), "-fflags", "+bitexact",

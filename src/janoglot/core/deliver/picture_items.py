@@ -27,6 +27,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import own_name
 from janoglot.core.timing.holds import Hold
+from janoglot.tally import tally
 
 _SAFE = ("-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe")
 _PICTURES = {"mp4": {"h264", "hevc", "av1", "mpeg4", "vp9"}, "mov": {"h264", "hevc", "mpeg4", "prores", "mjpeg"},
@@ -73,6 +74,7 @@ def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> 
 
 def _run(command: Sequence[str]) -> str:
     """Raises EncodingFault."""
+    tally(f"{command[0]} of a picture")
     done = subprocess.run(command, capture_output=True, text=True, start_new_session=True)
     if done.returncode != 0:
         raise EncodingFault("The picture could not be put together: {why}", why=done.stderr.strip()[-300:])

@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from janoglot.core.errors import BadInput, JanoglotError
+from janoglot.tally import tally
 
 LARGEST = 4 * 1024**3
 """Bytes of a source file."""
@@ -154,6 +155,7 @@ def picture_of(sound: Path, to: Path, width: int, height: int, fps: float, secon
 
 def _run(command: Sequence[str], most: float) -> str:
     """Raises MediaFault with what it said."""
+    tally(f"{command[0]} of a recording")
     process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
                                text=True, errors="replace", start_new_session=True)
     try:

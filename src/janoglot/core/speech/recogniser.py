@@ -25,6 +25,7 @@ from janoglot.core.errors import EngineError
 from janoglot.core.languages import primary
 from janoglot.core.speech.engines.base import Samples
 from janoglot.core.speech.weights import package_folder, weights_root
+from janoglot.tally import tally
 
 RATE = 16_000
 """Samples a second that it hears."""
@@ -109,6 +110,7 @@ def _model() -> Any:
     missing = recogniser_missing()
     if missing:
         raise RecogniserMissing(missing)
+    tally("network loaded: recogniser")
     threads = int(os.environ.get("JANOGLOT_HEAR_THREADS", "1"))
     return WhisperModel(str(model_folder(weights_root())), device=os.environ.get("JANOGLOT_HEAR_DEVICE", "cpu"),
                         compute_type=os.environ.get("JANOGLOT_HEAR_TYPE", "int8"), cpu_threads=threads, num_workers=1,
@@ -131,6 +133,7 @@ def recognise(samples: Samples, rate: int, language: str, beam: int = 5) -> str:
     """What is said in ``samples`` (mono, −1 to 1), in a language that is given. Raises RecogniserMissing."""
     sound = _as_it_hears(samples, rate)
     around = np.zeros(round(max(_AROUND, (_LEAST_SECONDS - len(sound) / RATE) / 2) * RATE), np.float32)
+    tally("line heard")
     with _lock:
         segments, _ = _model().transcribe(
             np.concatenate([around, sound, around]), language=_name_of(language), beam_size=beam, temperature=0.0,
@@ -142,6 +145,7 @@ def recognise(samples: Samples, rate: int, language: str, beam: int = 5) -> str:
 
 def taken_for(samples: Samples, rate: int) -> Mapping[str, float]:
     """How likely the sound is in each language, by the recogniser, which is not told: the better ear for an accent."""
+    tally("language told")
     with _lock:
         _, _, every = _model().detect_language(_as_it_hears(samples, rate))
     return dict(every)

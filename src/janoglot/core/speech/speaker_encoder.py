@@ -30,6 +30,7 @@ import soxr
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.engines.base import Samples
 from janoglot.core.speech.weights import package_folder, weights_root
+from janoglot.tally import tally
 
 Floats = npt.NDArray[np.float32]
 
@@ -217,6 +218,7 @@ def _session() -> Any:
     options.intra_op_num_threads = 1
     options.inter_op_num_threads = 1
     options.log_severity_level = 3
+    tally("network loaded: speaker encoder")
     return onnxruntime.InferenceSession(str(prepare_encoder(weights_root())), options, ["CPUExecutionProvider"])
 
 
@@ -237,6 +239,7 @@ def speaker_vector(samples: Samples, rate: int) -> Floats:
     starts = range(0, max(1, len(mels) - _FRAMES + 1), _STEP)
     windows = np.stack([np.pad(part, ((0, _FRAMES - len(part)), (0, 0)))
                         for part in (mels[at: at + _FRAMES] for at in starts)])
+    tally("voice told apart")
     mean: Floats = _session().run(None, {"mels": windows})[0].mean(0)
     return mean / np.float32(np.linalg.norm(mean))
 

@@ -41,6 +41,7 @@ from janoglot.core.speech.engines.formant_process import (
 )
 from janoglot.core.speech.engines.formant_sounds import names_of, phoneme_names
 from janoglot.core.speech.trimming import audible_span, scaled_pauses
+from janoglot.tally import tally
 
 _UTF8 = 1
 _SSML = 0x10
@@ -152,6 +153,7 @@ class FormantEngine:
         return None
 
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        tally("line voiced light")
         try:
             with self._process.fresh() as session:
                 return self._spoken(session, utterance, seconds)

@@ -88,6 +88,7 @@ from janoglot.core.speech.engines.rich_tokens import Token, in_pieces, tokens_of
 from janoglot.core.speech.manner import NEUTRAL
 from janoglot.core.speech.trimming import at_kept_loudness
 from janoglot.core.speech.weights import weights_root
+from janoglot.tally import tally
 
 _VERSION = 3
 _PACE = {"de": 1.14, "fr": 1.10, "es": 1.05}
@@ -184,6 +185,7 @@ class RichEngine:
         return _lengths(self, utterance)
 
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
+        tally("line voiced rich")
         if utterance.like is not None and seconds is not None \
                 and abs(seconds - self.lengths_known(utterance)) < self.frame / 2:
             # Asked for at its own length: as it is by itself, with the other's reading.
@@ -462,6 +464,7 @@ class RichEngine:
         # Two processes of two threads then cost what two of one do, and one alone is nearly twice as quick.
         options.add_session_config_entry("session.intra_op.allow_spinning", "0")
         folder = prepare(weights_root())
+        tally("network loaded: rich")
         return onnxruntime.InferenceSession(str(folder / f"{part}.onnx"), options, providers())
 
 

@@ -29,6 +29,7 @@ from janoglot.core.languages import distance, find_tag
 from janoglot.core.speech.engines.base import BaseVoice, Lengths, Mark, Samples, Spoken, Utterance
 from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.trimming import audible_span
+from janoglot.tally import tally
 
 log = logging.getLogger(__name__)
 
@@ -189,6 +190,7 @@ class VitsEngine:
                 raise EngineError(
                     "Voices of your own cannot be spoken here: what runs them is not installed.") from error
 
+            tally("network loaded: own voice")
             options = onnxruntime.SessionOptions()
             options.intra_op_num_threads = 1
             options.log_severity_level = 3
