@@ -178,7 +178,7 @@ class TestSupervising:
 def test_what_is_interrupted_leaves_nothing_behind(tmp_path: Path) -> None:
     note = tmp_path / "grandchild"
     inside = f"import subprocess, time; p = subprocess.Popen(['/bin/sleep', '300']); open({str(note)!r}, 'w').write(str(p.pid)); time.sleep(300)"
-    outside = ("import os, sys; from janoglot.launcher.chores import run_to_its_end; "
+    outside = ("import os, sys; from janoglot.launcher.testing import run_to_its_end; "
                "run_to_its_end([sys.executable, '-c', sys.argv[1]], dict(os.environ), 2.0)")
     process = subprocess.Popen([sys.executable, "-c", outside, inside], stderr=subprocess.DEVNULL)
     until = time.monotonic() + 20

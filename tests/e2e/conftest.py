@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import re
+import shutil
+import subprocess
 from collections.abc import Generator, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -11,7 +16,9 @@ import soundfile
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
-from janoglot.launcher.stack import Stack, running_stack
+from janoglot.launcher.places import PYTHON, VAR
+from janoglot.launcher.services import manage
+from janoglot.launcher.stack import Stack, data_services, running_stack
 from janoglot.tally import tally
 
 # A busy machine is no fault of the page.
@@ -22,27 +29,81 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-backgroun
          "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]
 
 
-SEEN: pytest.StashKey[tuple[Page, list[str]]] = pytest.StashKey()
+SEEN: pytest.StashKey[tuple[Page, list[str], Stack]] = pytest.StashKey()
+BROKEN: pytest.StashKey[bool] = pytest.StashKey()
+KEPT = VAR / "proof" / "broken"
+"""What is kept of journeys that broke off: a trace for Playwright's viewer, the services' logs, the queue."""
 
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Generator[None, pytest.TestReport, pytest.TestReport]:
-    """What was to be seen where a journey broke off, and what the browser said: a machine far away shows nothing else."""
+    """What was to be seen where a journey broke off, and what everything behind it said: a machine far away shows nothing else."""
     report = yield
-    if report.failed and report.when == "call" and SEEN in item.stash:
-        page, faults = item.stash[SEEN]
+    if report.failed and SEEN in item.stash and BROKEN not in item.stash:
+        item.stash[BROKEN] = True
+        page, faults, stack = item.stash[SEEN]
         try:
             seen = page.locator("body").inner_text(timeout=2_000)[:2_000]
         except PlaywrightError as error:
             seen = str(error)
         report.sections.append(("page", f"{page.url}\n{seen}\n{faults[-20:]}"))
+        report.sections.append(("behind it", _behind(stack, _kept(item))))
     return report
 
 
+def _kept(item: pytest.Item) -> Path:
+    folder = KEPT / re.sub(r"[^\w-]+", "_", item.nodeid)[-120:]
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def _behind(stack: Stack, folder: Path) -> str:
+    """Keeps the services' logs and the queue, and gives the ends of them."""
+    ends = []
+    for log in sorted((stack.var / "log").glob("*.log")):
+        shutil.copyfile(log, folder / log.name)
+        last = log.read_text(errors="replace").splitlines()[-8:]
+        ends += [f"{log.name}: {line[:300]}" for line in last]
+    jobs = ("from janoglot.productions.models import Job; import json; "
+            "print(json.dumps([[j.pk, j.kind, j.queue, j.state, j.tries, j.share, j.fault, str(j.heartbeat)] "
+            "for j in Job.objects.order_by('-pk')[:20]]))")
+    asked = subprocess.run([str(PYTHON), "-m", "django", "shell", "-v", "0", "-c", jobs], capture_output=True, text=True, timeout=60,
+                           env={**os.environ, **stack.environment})
+    queue = asked.stdout.strip() or asked.stderr.strip()[-500:]
+    (folder / "queue.json").write_text(queue)
+    return "\n".join([*ends, f"jobs: {queue[:2_000]}"])
+
+
 @pytest.fixture(scope="session")
-def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with the demo in its database, at rest: made once for all processes of a run, and copied from."""
+    root = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        root = root.parent
+    var = root / "prepared"
+    with (root / "prepared.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (var / "ready").exists():
+            with data_services(var) as (_, environment, _):
+                manage(["prepare"], environment)
+            (var / "ready").touch()
+    return var
+
+
+@contextmanager
+def stack_of(prepared: Path, var: Path) -> Iterator[Stack]:
+    """A Janoglot of its own, with the demo as it comes."""
+    shutil.copytree(prepared, var, symlinks=True)
     # Rich voices take their time: a journey that is about them asks for them.
-    with running_stack(tmp_path_factory.mktemp("var"), {"JANOGLOT_FINISH_BEHIND": "0"}) as running:
+    with running_stack(var, {"JANOGLOT_FINISH_BEHIND": "0"}, prepared=True) as running:
+        yield running
+    shutil.rmtree(var, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def stack(prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    """One for each file of journeys: what one of them leaves, no other finds, in whatever order they run."""
+    with stack_of(prepared, tmp_path_factory.mktemp("var") / "of") as running:
         yield running
 
 
@@ -70,15 +131,18 @@ def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iter
     """A signed-in demo user at the list of productions. A script error anywhere fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=stack.address)
     context.set_default_timeout(30_000)
+    context.tracing.start(snapshots=True)
     made = context.new_page()
     faults: list[str] = []
-    request.node.stash[SEEN] = (made, faults)
+    request.node.stash[SEEN] = (made, faults, stack)
     made.on("pageerror", lambda error: faults.append(str(error)))
     made.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
     made.goto("/")
     made.get_by_role("button", name="Look around as the demo user").click()
     expect(made.get_by_role("heading", name="Productions")).to_be_visible()
     yield made
+    if BROKEN in request.node.stash:
+        context.tracing.stop(path=_kept(request.node) / "trace.zip")
     context.close()
     expected = [fault for fault in faults if not re.search(r"status of (400|409|503)|ERR_INTERNET_DISCONNECTED", fault)]
     assert not expected

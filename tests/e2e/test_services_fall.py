@@ -6,7 +6,7 @@ import itertools
 import re
 import signal
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Playwright
 
 from janoglot.launcher.services import Supervisor
-from janoglot.launcher.stack import Stack, running_stack
+from janoglot.launcher.stack import Stack
 
 LINES = 120
 _houses = itertools.count(1)
@@ -58,14 +58,8 @@ class Person:
 
 
 @pytest.fixture(scope="module")
-def stack_of_its_own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    with running_stack(tmp_path_factory.mktemp("fall"), {"JANOGLOT_FINISH_BEHIND": "0"}) as running:
-        yield running
-
-
-@pytest.fixture(scope="module")
-def person(playwright: Playwright, stack_of_its_own: Stack) -> Person:
-    return Person(playwright, stack_of_its_own)
+def person(playwright: Playwright, stack: Stack) -> Person:
+    return Person(playwright, stack)
 
 
 def voicing(person: Person, name: str) -> tuple[str, Callable[[], dict[str, Any]]]:
@@ -96,13 +90,13 @@ PAIRS = list(itertools.combinations(("mariadb", "redis", "worker", "now", "web")
 
 
 @pytest.mark.parametrize("pair", PAIRS, ids="-".join)
-def test_two_services_killed_at_once(pair: tuple[str, str], stack_of_its_own: Stack, person: Person) -> None:
+def test_two_services_killed_at_once(pair: tuple[str, str], stack: Stack, person: Person) -> None:
     said: list[str] = []
-    supervisor = Supervisor(list(stack_of_its_own.services.values()), said.append)
+    supervisor = Supervisor(list(stack.services.values()), said.append)
     path, told = voicing(person, f"Killed {' and '.join(pair)}")
     person.settled(lambda: told()["done"] >= 8, supervisor)
     for name in pair:
-        process = stack_of_its_own.services[name].process
+        process = stack.services[name].process
         assert process is not None
         process.send_signal(signal.SIGKILL)
     person.settled(lambda: all(one.up for one in supervisor.watched.values()), supervisor)
@@ -112,9 +106,9 @@ def test_two_services_killed_at_once(pair: tuple[str, str], stack_of_its_own: St
 
 
 @pytest.mark.parametrize("name", ["mariadb", "redis"])
-def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack_of_its_own: Stack, person: Person) -> None:
-    supervisor = Supervisor([one for one in stack_of_its_own.services.values() if one.name != name], lambda _: None)
-    service = stack_of_its_own.services[name]
+def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack: Stack, person: Person) -> None:
+    supervisor = Supervisor([one for one in stack.services.values() if one.name != name], lambda _: None)
+    service = stack.services[name]
     path, told = voicing(person, f"Without {name}")
     person.settled(lambda: told()["done"] >= 8, supervisor)
     assert service.process is not None
@@ -128,12 +122,12 @@ def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack_of_its
         supervisor.look()
         time.sleep(0.5)
     service.start()
-    ended_well(person, path, told, Supervisor(list(stack_of_its_own.services.values()), lambda _: None))
+    ended_well(person, path, told, Supervisor(list(stack.services.values()), lambda _: None))
     # And everything goes on: a mix is made of it.
     recipe = person.call("post", f"{path}mixes/").json()["recipe"]
     person.settled(lambda: person.call("get", f"{path}mixes/{recipe}/").json()["state"] == "ready", supervisor)
 
 
-def test_no_two_stacks_share_a_path(stack_of_its_own: Stack) -> None:
-    arguments = Path(f"/proc/{stack_of_its_own.services['web'].process.pid}/cmdline").read_bytes()  # type: ignore[union-attr]
+def test_no_two_stacks_share_a_path(stack: Stack) -> None:
+    arguments = Path(f"/proc/{stack.services['web'].process.pid}/cmdline").read_bytes()  # type: ignore[union-attr]
     assert b"--no-control-socket" in arguments

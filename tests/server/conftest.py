@@ -1,18 +1,24 @@
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import connection
 from django.test import Client
 
 from janoglot.core.script.formats import read_script
 from janoglot.editions.keeping import forget_all
 from janoglot.productions.actions.create_production import create_production
-from janoglot.productions.models import Membership, Production, Role
-from janoglot.server import storage
+from janoglot.productions.models import Job, Membership, Production, Role
+from janoglot.server import storage, work
 from janoglot.server.celery import app
 
 SCRIPT = """part,speaker,in,out,en-GB,es-MX,fr-FR
@@ -21,6 +27,8 @@ Quay,Cook,0:03.5,0:05,Then the soup must wait.,Entonces la sopa debe esperar.,
 Deck,Pilot,0:06,0:08,Everything waits for the tide.,Todo espera a la marea.,Tout attend la marée.
 """
 Call = Callable[..., Any]
+PATIENCE = 60.0
+Workers = Callable[[], "subprocess.Popen[bytes]"]
 
 
 @pytest.fixture(autouse=True)
@@ -101,3 +109,39 @@ def handed(call: Call, path: str, file: str, who: str = "owner", **asked: Any) -
 
 def content(answer: Any) -> bytes:
     return b"".join(answer.streaming_content) if answer.streaming else bytes(answer.content)
+
+
+@pytest.fixture
+def workers(transactional_db: None, tmp_path: Path) -> Iterator[Workers]:
+    """Starts a worker of one process on the tests' database; all of them are killed in the end."""
+    app.conf.task_always_eager = False
+    app.control.purge()
+    running: list[subprocess.Popen[bytes]] = []
+    environment = {**os.environ, "JANOGLOT_DATABASE": connection.settings_dict["NAME"], "JANOGLOT_VAR": str(tmp_path),
+                   "JANOGLOT_FINISH_BEHIND": "0", "PYTHONPATH": os.pathsep.join(sys.path)}
+
+    def start() -> subprocess.Popen[bytes]:
+        running.append(subprocess.Popen(
+            [sys.executable, "-m", "celery", "-A", "janoglot.server.celery", "worker", "-n", f"test{len(running)}@%h", "-c", "1",
+             "--prefetch-multiplier", "1", "-Q", ",".join(work.QUEUES), "--loglevel", "error", "--without-gossip", "--without-mingle"],
+            env=environment, stdout=subprocess.DEVNULL, start_new_session=True))
+        return running[-1]
+
+    yield start
+    for process in running:
+        kill(process)
+    app.control.purge()
+
+
+def kill(process: subprocess.Popen[bytes]) -> None:
+    """With everything that it started, as when the machine takes its memory back."""
+    if process.poll() is None:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def until(what: Callable[[], bool]) -> None:
+    over = time.monotonic() + PATIENCE
+    while not what():
+        assert time.monotonic() < over, list(Job.objects.values())
+        time.sleep(0.05)

@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-import os
-import signal
-import subprocess
-import sys
-import time
-from collections.abc import Callable, Iterator
-from pathlib import Path
+from collections.abc import Callable
 
 import pytest
 from django.contrib.auth.models import User
-from django.db import connection
 from django.utils import timezone
 
 from janoglot.core.script.formats import read_script
@@ -21,50 +14,10 @@ from janoglot.productions.jobs import do_piece, go_on_with_jobs
 from janoglot.productions.models import Job, Production, Speaker, Take
 from janoglot.server import work
 from janoglot.server.celery import app
-from tests.server.conftest import Call, edition_path
+from tests.server.conftest import Call, Workers, edition_path, kill, until
 from tests.server.test_media import recording
 
 LINES = 60
-PATIENCE = 60.0
-Workers = Callable[[], "subprocess.Popen[bytes]"]
-
-
-@pytest.fixture
-def workers(transactional_db: None, tmp_path: Path) -> Iterator[Workers]:
-    """Starts a worker of one process on the tests' database; all of them are killed in the end."""
-    app.conf.task_always_eager = False
-    app.control.purge()
-    running: list[subprocess.Popen[bytes]] = []
-    environment = {**os.environ, "JANOGLOT_DATABASE": connection.settings_dict["NAME"], "JANOGLOT_VAR": str(tmp_path),
-                   "JANOGLOT_FINISH_BEHIND": "0", "PYTHONPATH": os.pathsep.join(sys.path)}
-
-    def start() -> subprocess.Popen[bytes]:
-        running.append(subprocess.Popen(
-            [sys.executable, "-m", "celery", "-A", "janoglot.server.celery", "worker", "-n", f"test{len(running)}@%h", "-c", "1",
-             "--prefetch-multiplier", "1", "-Q", ",".join(work.QUEUES), "--loglevel", "error", "--without-gossip", "--without-mingle"],
-            env=environment, stdout=subprocess.DEVNULL, start_new_session=True))
-        return running[-1]
-
-    yield start
-    for process in running:
-        kill(process)
-    app.control.purge()
-
-
-def kill(process: subprocess.Popen[bytes]) -> None:
-    """With everything that it started, as when the machine takes its memory back."""
-    if process.poll() is None:
-        os.killpg(process.pid, signal.SIGKILL)
-        process.wait()
-
-
-def until(what: Callable[[], bool]) -> None:
-    over = time.monotonic() + PATIENCE
-    while not what():
-        assert time.monotonic() < over, list(Job.objects.values())
-        time.sleep(0.05)
-
-
 @pytest.fixture
 def long(transactional_db: None) -> Production:
     user = User.objects.create_user("owner", password="a long enough password")

@@ -47,6 +47,10 @@ def main(arguments: Sequence[str]) -> int:
     start.add_argument("--redis-port", type=int, default=36321, help="of Redis (otherwise 36321)")
     test = commands.add_parser("test", help="run every check and test, as CI does")
     test.add_argument("only", nargs="*", help="checks · core · server · web · e2e; without any, all of them")
+    test.add_argument("--changed", nargs="?", const="HEAD", metavar="BASE",
+                      help="only what the change since BASE (otherwise the last commit) can affect")
+    test.add_argument("--record", action="store_true", help="record which functions each test runs through")
+    test.add_argument("--afresh", action="store_true", help="ask networks everything again, kept answers or not")
     for name, words in (("dub", "make every edition of a script, without a server"),
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices"),

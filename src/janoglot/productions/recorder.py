@@ -104,6 +104,17 @@ def row_of(row: models.Model) -> Row:
     return values
 
 
+def hold(production: Production) -> None:
+    """Lock the production's row until the end of the transaction, before anything else in it is touched: who changes a
+    production waits here for whoever does so just now.
+
+    Everything that is made in a production locks its row a little (its key is referred to), and the stamp wholly: two
+    who came to the second by way of the first would wait for one another. Raises Conflict where it is gone.
+    """
+    if Production.objects.select_for_update().filter(pk=production.pk).first() is None:
+        raise Conflict("This production has been deleted.")
+
+
 def next_stamp(production: Production) -> int:
     """Count one more change. Locks the production's row until the end of the transaction, so that whoever has
     seen a stamp has seen all changes before it."""
@@ -127,6 +138,7 @@ def action(user: Anyone, production: Production, name: str, record_creation: boo
     """
     require_change(user, production)
     with transaction.atomic():
+        hold(production)
         recorder = Recorder()
         yield recorder
         if recorder.changes:
@@ -168,6 +180,7 @@ def undo_last(user: Anyone, production: Production, with_others: bool = False) -
     """
     require_change(user, production)
     with transaction.atomic():
+        hold(production)
         record = undoable(user, production).select_for_update().first()
         if record is None:
             raise Conflict("There is nothing of yours to undo.")
@@ -219,6 +232,7 @@ def redo_next(user: Anyone, production: Production) -> ActionRecord:
     """Do again what ``user`` undid last. Raises Conflict where there is none, or rows have changed since."""
     require_change(user, production)
     with transaction.atomic():
+        hold(production)
         record = redoable(user, production).select_for_update().first()
         if record is None:
             raise Conflict("There is nothing to do again.")
@@ -234,6 +248,7 @@ def go_back_to(user: Anyone, production: Production, record_id: int) -> int:
     actions. Raises Conflict where rows have changed since."""
     require_change(user, production)
     with transaction.atomic():
+        hold(production)
         records = list(_standing(production).select_for_update().filter(pk__gt=record_id))
         for record in records:
             _undo(record, user)

@@ -19,6 +19,7 @@ from rest_framework.serializers import CharField, Serializer
 from janoglot.core.errors import Counted, JanoglotError, Problem, Template
 from janoglot.core.store import StoreFull
 from janoglot.server.object_store import StoreAway
+from janoglot.server.once_more import LOST, lost_a_race
 from janoglot.server.work import QueueAway
 
 log = logging.getLogger(__name__)
@@ -55,6 +56,13 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, JanoglotError):
         return Response({"code": error.code, "message": translated(error)}, status=status.HTTP_400_BAD_REQUEST)
+    if lost_a_race(error):
+        log.warning("lost a race", exc_info=error)
+        lost = Response({"code": "conflict", "message": _("Somebody else changed the same in that moment. Look at it "
+                                                          "again, and do it once more."), "current": None},
+                        status=status.HTTP_409_CONFLICT)
+        setattr(lost, LOST, True)
+        return lost
     if isinstance(error, (OperationalError, QueueError, RedisError, ConnectionError)):
         log.error("a service is away", exc_info=error)
         return Response({"code": "away", "message": _("The server cannot reach its database or its queue just now. "

@@ -13,7 +13,7 @@ import os
 import shutil
 import tempfile
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -21,6 +21,7 @@ from typing import Any
 import numpy as np
 import soxr
 
+from janoglot.core.answers import answered
 from janoglot.core.errors import EngineError
 from janoglot.core.languages import primary
 from janoglot.core.speech.engines.base import Samples
@@ -134,21 +135,38 @@ def recognise(samples: Samples, rate: int, language: str, beam: int = 5) -> str:
     sound = _as_it_hears(samples, rate)
     around = np.zeros(round(max(_AROUND, (_LEAST_SECONDS - len(sound) / RATE) / 2) * RATE), np.float32)
     tally("line heard")
-    with _lock:
-        segments, _ = _model().transcribe(
-            np.concatenate([around, sound, around]), language=_name_of(language), beam_size=beam, temperature=0.0,
-            condition_on_previous_text=False, without_timestamps=True, word_timestamps=False, vad_filter=False,
-            log_prob_threshold=None, no_speech_threshold=None)
-        found = list(segments)
-    return " ".join(one.text.strip() for one in found).strip()
+    padded = np.concatenate([around, sound, around])
+
+    def hear() -> list[Any]:
+        with _lock:
+            segments, _ = _model().transcribe(
+                padded, language=_name_of(language), beam_size=beam, temperature=0.0,
+                condition_on_previous_text=False, without_timestamps=True, word_timestamps=False, vad_filter=False,
+                log_prob_threshold=None, no_speech_threshold=None)
+            found = list(segments)
+        return [np.array(" ".join(one.text.strip() for one in found).strip())]
+
+    return str(_answered("said", [padded, np.array([_name_of(language), str(beam)])], hear)[0])
 
 
 def taken_for(samples: Samples, rate: int) -> Mapping[str, float]:
     """How likely the sound is in each language, by the recogniser, which is not told: the better ear for an accent."""
     tally("language told")
-    with _lock:
-        _, _, every = _model().detect_language(_as_it_hears(samples, rate))
-    return dict(every)
+    sound = _as_it_hears(samples, rate)
+
+    def tell() -> list[Any]:
+        with _lock:
+            _, _, every = _model().detect_language(sound)
+        return [np.array([tag for tag, _ in every]), np.array([share for _, share in every])]
+
+    tags, shares = _answered("language", [sound], tell)
+    return dict(zip(map(str, tags), map(float, shares), strict=True))
+
+
+def _answered(what: str, asked: Sequence[Any], ask: Callable[[], list[Any]]) -> list[Any]:
+    """Of a user's own model, or on a device that was chosen, nothing is kept."""
+    own = any(name in os.environ for name in ("JANOGLOT_RECOGNISER", "JANOGLOT_HEAR_DEVICE", "JANOGLOT_HEAR_TYPE"))
+    return answered("" if own else f"recogniser/{what}/{CHECKSUM}", "faster-whisper", asked, ask)
 
 
 def _as_it_hears(samples: Samples, rate: int) -> Samples:

@@ -12,22 +12,20 @@ from janoglot.core.speech.lexicon import MOST_ENTRIES
 from janoglot.core.speech.lexicon import LexiconEntry as CoreEntry
 from janoglot.productions.models import ActionRecord, LexiconEntry, Production
 from janoglot.productions.permissions import Anyone, require_change, signed_in
-from janoglot.productions.recorder import action, next_stamp
+from janoglot.productions.recorder import action, hold, next_stamp
 
 
 def add_entries(user: Anyone, production: Production, entries: Sequence[CoreEntry], shared: bool = False) -> int:
     """Entries for this production, or for all that its maker has made. What says the same phrase in the same language
     gives way to the new. Gives back how many are new or other than before. Raises BadInput for too many."""
     require_change(user, production)
-    there = {_key(row.core): row for row in _rows(production, shared)}
-    if len(there) + len(entries) > MOST_ENTRIES:
-        raise BadInput("A lexicon has {most} entries at most.", most=MOST_ENTRIES)
-    new = {_key(entry): entry for entry in entries}
-    changed = 0
     if shared:
         _require_own(user, production)
         with transaction.atomic():
-            for key, entry in new.items():
+            hold(production)
+            there = _there(production, shared, entries)
+            changed = 0
+            for key, entry in _by_key(entries).items():
                 row = there.get(key)
                 if row is None:
                     LexiconEntry.of(entry, None, production.created_by).save()
@@ -40,8 +38,9 @@ def add_entries(user: Anyone, production: Production, entries: Sequence[CoreEntr
     with action(user, production, "change_lexicon") as record:
         record.summary = ", ".join(entry.phrase for entry in entries)[:200]
         record.details = {"phrase": entries[0].phrase if entries else "", "count": len(entries)}
-        made = []
-        for key, entry in new.items():
+        there = _there(production, shared, entries)
+        changed, made = 0, []
+        for key, entry in _by_key(entries).items():
             row = there.get(key)
             if row is None:
                 made.append(LexiconEntry.of(entry, production, None))
@@ -49,6 +48,19 @@ def add_entries(user: Anyone, production: Production, entries: Sequence[CoreEntr
                 changed += 1
         record.create_all(made)
     return changed + len(made)
+
+
+def _there(production: Production, shared: bool, entries: Sequence[CoreEntry]) -> dict[tuple[str, str], LexiconEntry]:
+    """What is there already, read while nobody else can add to it. Raises BadInput where no more would fit."""
+    of = {"production": None, "owner": production.created_by} if shared else {"production": production}
+    there = {_key(row.core): row for row in LexiconEntry.objects.filter(**of)}
+    if len(there) + len(entries) > MOST_ENTRIES:
+        raise BadInput("A lexicon has {most} entries at most.", most=MOST_ENTRIES)
+    return there
+
+
+def _by_key(entries: Sequence[CoreEntry]) -> dict[tuple[str, str], CoreEntry]:
+    return {_key(entry): entry for entry in entries}
 
 
 def change_entry(user: Anyone, production: Production, row: LexiconEntry, entry: CoreEntry) -> None:
@@ -80,11 +92,6 @@ def _require_own(user: Anyone, production: Production) -> None:
     require_change(user, production)
     if production.created_by_id != user.pk:
         raise BadInput("Only who made this production can change what all of theirs share.")
-
-
-def _rows(production: Production, shared: bool) -> list[LexiconEntry]:
-    of = {"production": None, "owner": production.created_by} if shared else {"production": production}
-    return list(LexiconEntry.objects.filter(**of))
 
 
 def _key(entry: CoreEntry) -> tuple[str, str]:
