@@ -10,7 +10,8 @@ import numpy as np
 import soundfile
 
 from janoglot.core.errors import JanoglotError
-from janoglot.core.media.source import MediaFault, picture_copy, sound_copy
+from janoglot.core.media.ffmpeg import MediaFault
+from janoglot.core.media.source import picture_copy, sound_copy
 from janoglot.core.mix.lining_up import later_by
 from janoglot.core.mix.sides import Floats32
 from janoglot.core.speech.peaks import kept_peaks, peaks_key

@@ -5,15 +5,13 @@ Sources: ID3v2 Chapter Frame Addendum; MP4 chapter tracks; Vorbis comments' CHAP
 
 from __future__ import annotations
 
-import json
-import subprocess
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from janoglot.core.deliver.encoding import Codec, EncodingFault, write_tags
-from janoglot.tally import tally
+from janoglot.core.deliver.encoding import Codec, encoding_fault, write_tags
+from janoglot.core.media.ffmpeg import ffmpeg, ffprobe, recording, written_here
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,17 +40,13 @@ def write_chapters(place: Path, codec: Codec, tags: Mapping[str, str], chapters:
         about, out = Path(folder) / "about.txt", Path(folder) / f"out.{codec.ending}"
         about.write_text(ffmetadata(tags, chapters), encoding="utf-8")
         # What tells the length of what was decoded lies in the stream, and is copied with it.
-        tally("ffmpeg of tags")
-        done = subprocess.run(
-            ["ffmpeg", "-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe", "-y",
-             "-i", f"file:{place}", "-f", "ffmetadata", "-i", f"file:{about}", "-map", "0:a", "-map_metadata", "1",
-             "-map_metadata:s:a", "0:s:a", "-map_chapters", "1", "-c", "copy", "-fflags", "+bitexact",
-             *(["-id3v2_version", "4"] if codec.name == "mp3" else []),
-             *(["-movflags", "+faststart"] if codec.name == "aac" else []),
-             *(["-metadata:s:a:0", f"language={tags.get('language', '')}"] if codec.name == "aac" else []),
-             "-f", codec.muxer, f"file:{out}"], capture_output=True, text=True, start_new_session=True)
-        if done.returncode != 0:
-            raise EncodingFault("Tags could not be written: {why}", why=done.stderr.strip()[-200:])
+        with encoding_fault("Tags could not be written: {why}"):
+            ffmpeg(*recording(place), *written_here(about, "ffmetadata"), "-map", "0:a", "-map_metadata", "1",
+                   "-map_metadata:s:a", "0:s:a", "-map_chapters", "1", "-c", "copy", "-fflags", "+bitexact",
+                   *(["-id3v2_version", "4"] if codec.name == "mp3" else []),
+                   *(["-movflags", "+faststart"] if codec.name == "aac" else []),
+                   *(["-metadata:s:a:0", f"language={tags.get('language', '')}"] if codec.name == "aac" else []),
+                   "-f", codec.muxer, f"file:{out}")
         out.replace(place)
     if codec.name == "opus":
         _vorbis_chapters(place, tags, chapters)
@@ -70,11 +64,9 @@ def _vorbis_chapters(place: Path, tags: Mapping[str, str], chapters: Sequence[Ch
 
 def read_chapters(place: Path) -> list[Chapter]:
     """A file's chapters, by ffprobe. Raises EncodingFault."""
-    done = subprocess.run(["ffprobe", "-loglevel", "error", "-show_chapters", "-of", "json", f"file:{place}"],
-                          capture_output=True, text=True, start_new_session=True)
-    if done.returncode != 0:
-        raise EncodingFault("It cannot be read: {why}", why=done.stderr.strip()[-200:])
+    with encoding_fault("It cannot be read: {why}"):
+        found = ffprobe(place, "-show_chapters")
     return [Chapter(str(one.get("tags", {}).get("title", "")), float(one["start_time"]), float(one["end_time"]))
-            for one in json.loads(done.stdout).get("chapters", [])]
+            for one in found.get("chapters", [])]
 
 

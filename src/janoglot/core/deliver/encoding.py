@@ -6,9 +6,9 @@ It is encoded again until its loudness and its peaks are what they should be, as
 
 from __future__ import annotations
 
-import subprocess
 import tempfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,7 @@ import soxr
 
 from janoglot.core.audio.loudness import SILENCE, LoudnessMeter
 from janoglot.core.errors import BadInput, JanoglotError
+from janoglot.core.media.ffmpeg import MediaFault, feed, ffmpeg, handed_in, recording
 from janoglot.core.mix.limiter import Limiter
 from janoglot.core.mix.sides import CEILING, Floats32
 from janoglot.core.store import atomic_file
@@ -38,6 +39,15 @@ class EncodingFault(JanoglotError):
     """An encoder did not do what it was asked for."""
 
     code = "encoding"
+
+
+@contextmanager
+def encoding_fault(sentence: str) -> Iterator[None]:
+    """What ffmpeg says in here is told as an EncodingFault by ``sentence``, with its words for ``{why}``."""
+    try:
+        yield
+    except MediaFault as error:
+        raise EncodingFault(sentence, why=str(error)) from error
 
 
 @dataclass(frozen=True, slots=True)
@@ -261,11 +271,11 @@ def _write(blocks: Iterator[Floats32], place: Path, form: AudioFormat, channels:
         return
     codec = form.of
     tally(f"encode: {codec.name}")
-    command = ["ffmpeg", "-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe", "-y",
-               "-f", "f32le", "-ar", str(form.rate), "-ac", str(channels), "-i", "pipe:0", "-c:a", codec.encoder,
-               "-b:a", f"{form.kbps or codec.kbps * channels}k", *tag_options(tags), "-fflags", "+bitexact",
-               "-f", codec.muxer, f"file:{place}"]
-    feed(command, blocks)
+    given = (np.ascontiguousarray(block, "<f4").tobytes() for block in blocks)
+    with encoding_fault("The encoder failed: {why}"):
+        feed(given, *handed_in("-f", "f32le", "-ar", str(form.rate), "-ac", str(channels)), "-c:a", codec.encoder,
+             "-b:a", f"{form.kbps or codec.kbps * channels}k", *tag_options(tags), "-fflags", "+bitexact",
+             "-f", codec.muxer, f"file:{place}")
 
 
 def write_tags(place: Path, tags: Mapping[str, str | list[str]]) -> None:
@@ -279,27 +289,6 @@ def write_tags(place: Path, tags: Mapping[str, str | list[str]]) -> None:
 
 def tag_options(tags: Mapping[str, str]) -> list[str]:
     return [part for name, text in tags.items() if text for part in ("-metadata", f"{name}={text}")]
-
-
-def feed(command: Sequence[str], blocks: Iterator[Floats32]) -> None:
-    """Run a command that is given samples, 32-bit floats, on its input. Raises EncodingFault."""
-    with tempfile.TemporaryFile() as said:
-        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=said,
-                                   start_new_session=True)
-        assert process.stdin is not None
-        try:
-            for block in blocks:
-                process.stdin.write(np.ascontiguousarray(block, "<f4").tobytes())
-            process.stdin.close()
-        except BrokenPipeError:
-            pass
-        except BaseException:
-            process.kill()
-            process.wait()
-            raise
-        if process.wait() != 0:
-            said.seek(0)
-            raise EncodingFault("The encoder failed: {why}", why=said.read().decode(errors="replace").strip()[-200:])
 
 
 def measured(place: Path) -> tuple[float, float, float, int]:
@@ -325,10 +314,6 @@ def measured(place: Path) -> tuple[float, float, float, int]:
 def _measured_by_ffmpeg(place: Path) -> tuple[float, float, float, int]:
     """… of what soundfile does not read."""
     with tempfile.NamedTemporaryFile(suffix=".wav", dir=place.parent) as plain:
-        done = subprocess.run(
-            ["ffmpeg", "-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe", "-y", "-i",
-             f"file:{place}", "-map", "0:a:0", "-c:a", "pcm_f32le", "-rf64", "auto", "-f", "wav", plain.name],
-            capture_output=True, text=True, start_new_session=True)
-        if done.returncode != 0:
-            raise EncodingFault("What was encoded cannot be decoded: {why}", why=done.stderr.strip()[-200:])
+        with encoding_fault("What was encoded cannot be decoded: {why}"):
+            ffmpeg(*recording(place), "-map", "0:a:0", "-c:a", "pcm_f32le", "-rf64", "auto", "-f", "wav", plain.name)
         return measured(Path(plain.name))

@@ -6,8 +6,6 @@ Sources: RFC 8216 (HLS), RFC 9559 (Matroska), ISO/IEC 14496-12 and -14 (MP4).
 
 from __future__ import annotations
 
-import json
-import subprocess
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
@@ -20,16 +18,15 @@ from janoglot.core.deliver.caption_formats import written_captions
 from janoglot.core.deliver.caption_items import CAPTION_CHOICES, captions_told, cues_told, style_of
 from janoglot.core.deliver.caption_rules import CaptionStyle
 from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
-from janoglot.core.deliver.encoding import AudioFormat, EncodingFault, encode
+from janoglot.core.deliver.encoding import AudioFormat, encode, encoding_fault
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.deliver.sound_items import mix_as_wav
 from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import own_name
+from janoglot.core.media.ffmpeg import ffmpeg, ffprobe, recording, written_here
 from janoglot.core.timing.holds import Hold
-from janoglot.tally import tally
 
-_SAFE = ("-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe")
 _PICTURES = {"mp4": {"h264", "hevc", "av1", "mpeg4", "vp9"}, "mov": {"h264", "hevc", "mpeg4", "prores", "mjpeg"},
              "webm": {"vp8", "vp9", "av1"}}
 """Codings of pictures that a container holds; of Matroska any."""
@@ -40,6 +37,8 @@ _TEXTS = {"mp4": "mov_text", "mov": "mov_text", "mkv": "srt", "webm": "webvtt"}
 _MUXER = {"mp4": "mp4", "mov": "mov", "mkv": "matroska", "webm": "webm"}
 _SEGMENT = 6
 """Seconds of a piece of a stream."""
+_LONGEST = 12 * 3_600.0
+"""Seconds that a picture may take to be encoded."""
 
 
 def _needs(choices: Mapping[str, Value]) -> frozenset[Need]:
@@ -72,20 +71,13 @@ def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> 
     return _told(materials, choices, str(choices["container"]))
 
 
-def _run(command: Sequence[str]) -> str:
-    """Raises EncodingFault."""
-    tally(f"{command[0]} of a picture")
-    done = subprocess.run(command, capture_output=True, text=True, start_new_session=True)
-    if done.returncode != 0:
-        raise EncodingFault("The picture could not be put together: {why}", why=done.stderr.strip()[-300:])
-    return done.stdout
+_NOT_TOGETHER = "The picture could not be put together: {why}"
 
 
 def probed(place: Path) -> dict[str, Any]:
     """What ffprobe says of a file's streams. Raises EncodingFault."""
-    found: dict[str, Any] = json.loads(_run(["ffprobe", *_SAFE[1:], "-show_format", "-show_streams", "-show_chapters",
-                                             "-of", "json", f"file:{place}"]))
-    return found
+    with encoding_fault(_NOT_TOGETHER):
+        return ffprobe(place, "-show_format", "-show_streams", "-show_chapters")
 
 
 def language_code(tag: str, container: str) -> str:
@@ -157,9 +149,9 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     coding = next(one["codec_name"] for one in streams if one["codec_type"] == "video")
     sound = next((one["codec_name"] for one in streams if one["codec_type"] == "audio"), None)
     tracks = list(encoded_tracks(order, stores, folder, _CODEC[container]))
-    command = ["ffmpeg", *_SAFE, "-y", "-i", f"file:{source}"]
+    command = [*recording(source)]
     for place in tracks:
-        command += ["-i", f"file:{place}"]
+        command += recording(place)
     texts = []
     for number, one in enumerate(order["editions"]):
         if one["captions"]:
@@ -167,7 +159,7 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
             text.write_text(written_captions(text.suffix[1:], cues_told(one["captions"]), one["language"],
                                              CaptionStyle(**one["captions"]["style"])), encoding="utf-8")
             texts.append((one, text))
-            command += ["-i", f"file:{text}"]
+            command += written_here(text, "webvtt" if container == "webm" else "srt")
     command += _picture_options(order, coding, container)
     about: list[str] = []
     for number, one in enumerate(order["editions"]):
@@ -191,9 +183,10 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     if texts:
         about += ["-c:s", _TEXTS[container]]
     place = folder / f"picture.{container}"
-    _run([*command, *about, "-map_metadata", "-1", "-map_chapters", "-1", "-metadata", f"title={order['title']}",
-          "-fflags", "+bitexact", *(["-movflags", "+faststart"] if container in ("mp4", "mov") else []),
-          "-f", _MUXER[container], f"file:{place}"])
+    with encoding_fault(_NOT_TOGETHER):
+        ffmpeg(*command, *about, "-map_metadata", "-1", "-map_chapters", "-1", "-metadata", f"title={order['title']}",
+               "-fflags", "+bitexact", *(["-movflags", "+faststart"] if container in ("mp4", "mov") else []),
+               "-f", _MUXER[container], f"file:{place}", most=_LONGEST)
     languages = [one["language"] for one in order["editions"]]
     return [MadeFile(place.name, container, {"what": "picture", "language": languages[0] if len(languages) == 1
                                              else "all"}, {"tracks": float(len(tracks))})]
@@ -234,19 +227,20 @@ def _make_stream(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     tracks = list(encoded_tracks(order, stores, folder, "aac"))
     out = folder / "stream"
     out.mkdir()
-    command = ["ffmpeg", *_SAFE, "-y", "-i", f"file:{source}"]
+    command = [*recording(source)]
     for place in tracks:
-        command += ["-i", f"file:{place}"]
+        command += recording(place)
     command += _picture_options(order, coding if coding == "h264" else "", "mp4", _SEGMENT)
     streams = ["v:0,agroup:dub,name:picture"]
     for number, one in enumerate(order["editions"]):
         command += ["-map", f"{number + 1}:a:0", f"-c:a:{number}", "copy"]
         streams.append(f"a:{number},agroup:dub,language:{one['language']},name:{one['language']}"
                        + (",default:yes" if number == 0 else ""))
-    _run([*command, "-f", "hls", "-hls_time", str(_SEGMENT), "-hls_playlist_type", "vod", "-hls_segment_type", "fmp4",
-          "-hls_flags", "independent_segments", "-master_pl_name", "index.m3u8", "-hls_segment_filename",
-          f"{out}/%v_%03d.m4s", "-hls_fmp4_init_filename", "%v_init.mp4", "-var_stream_map", " ".join(streams),
-          f"{out}/%v.m3u8"])
+    with encoding_fault(_NOT_TOGETHER):
+        ffmpeg(*command, "-f", "hls", "-hls_time", str(_SEGMENT), "-hls_playlist_type", "vod",
+               "-hls_segment_type", "fmp4", "-hls_flags", "independent_segments", "-master_pl_name", "index.m3u8",
+               "-hls_segment_filename", f"{out}/%v_%03d.m4s", "-hls_fmp4_init_filename", "%v_init.mp4",
+               "-var_stream_map", " ".join(streams), f"{out}/%v.m3u8", most=_LONGEST)
     _told_renditions(order, out)
     for place in tracks:
         if place.parent == folder:

@@ -1,25 +1,17 @@
-"""The source recording or video: looked at by ffprobe, copied by ffmpeg to what a browser plays and we can measure.
-
-Both run with no input of their own, files and pipes as their only protocols, a limit of time, and in a process group
-of their own, so that a file made to do harm does as little as it can.
-"""
+"""The source recording or video: looked at by ffprobe, copied by ffmpeg to what a browser plays and we can measure."""
 
 from __future__ import annotations
 
-import json
-import os
-import signal
-import subprocess
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import IO, Any
 
-from janoglot.core.errors import BadInput, JanoglotError
-from janoglot.tally import tally
+from janoglot.core.errors import BadInput
+from janoglot.core.media.ffmpeg import MediaFault, fed, ffmpeg, ffprobe, handed_in, recording
 
 LARGEST = 4 * 1024**3
 """Bytes of a source file."""
@@ -27,15 +19,6 @@ LONGEST = 4 * 3600.0
 """Seconds."""
 _LOOK_SECONDS = 30
 _WIDTH = 640
-# Lists of other files, and devices, are no recordings.
-_REFUSED = {"concat", "hls", "dash", "applehttp", "lavfi", "image2", "tty", "ffmetadata", "srt", "webvtt", "ass"}
-_SAFE = ("-nostdin", "-hide_banner", "-loglevel", "error", "-protocol_whitelist", "file,pipe")
-
-
-class MediaFault(JanoglotError):
-    """A recording that could not be worked with."""
-
-    code = "media"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,14 +40,11 @@ def look_at(place: Path) -> MediaFacts:
         raise BadInput("The recording has {size:.1f} GB; at most {most} GB can be brought in.",
                        size=place.stat().st_size / 1024**3, most=LARGEST // 1024**3)
     try:
-        said = _run(["ffprobe", *_SAFE[1:], "-show_format", "-show_streams", "-of", "json", f"file:{place}"],
-                    _LOOK_SECONDS)
-        found: dict[str, Any] = json.loads(said)
-    except (MediaFault, ValueError) as error:
-        raise BadInput("This is no sound or video that can be read: {why}", why=str(error)[:160]) from error
+        found = ffprobe(place, "-show_format", "-show_streams", most=_LOOK_SECONDS)
+    except MediaFault as error:
+        raise BadInput("This is no sound or video that can be read: a recording itself is wanted, not a list of others "
+                       "({why}).", why=str(error)[:160]) from error
     container = str(found.get("format", {}).get("format_name", ""))
-    if set(container.split(",")) & _REFUSED:
-        raise BadInput("This file ({kind}) only points to others; bring in the recording itself.", kind=container)
     streams = found.get("streams", [])
     sound = next((one for one in streams if one.get("codec_type") == "audio"), None)
     picture = next((one for one in streams if one.get("codec_type") == "video"
@@ -95,9 +75,12 @@ def _fps(stream: dict[str, Any]) -> float | None:
 
 def sound_copy(place: Path, to: Path, seconds: float) -> None:
     """The first sound of a recording as 48 kHz mono FLAC, from its very beginning. Raises MediaFault."""
-    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-af",
-          "aresample=async=1:first_pts=0", "-ac", "1", "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}"],
-         120 + seconds)
+    _sound_to(place, to, 1, seconds)
+
+
+def _sound_to(place: Path, to: Path, channels: int, seconds: float) -> None:
+    ffmpeg(*recording(place), "-map", "0:a:0", "-vn", "-sn", "-dn", "-af", "aresample=async=1:first_pts=0",
+           "-ac", str(channels), "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}", most=120 + seconds)
 
 
 def short_sound(data: bytes, seconds: float, rate: int = 24_000) -> bytes:
@@ -106,16 +89,14 @@ def short_sound(data: bytes, seconds: float, rate: int = 24_000) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         place, to = Path(folder) / "in", Path(folder) / "out.flac"
         place.write_bytes(data)
-        _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-t", f"{seconds:g}",
-              "-ac", "1", "-ar", str(rate), "-c:a", "flac", "-f", "flac", f"file:{to}"], 60 + seconds)
+        ffmpeg(*recording(place), "-map", "0:a:0", "-vn", "-sn", "-dn", "-t", f"{seconds:g}", "-ac", "1",
+               "-ar", str(rate), "-c:a", "flac", "-f", "flac", f"file:{to}", most=60 + seconds)
         return to.read_bytes()
 
 
 def stereo_copy(place: Path, to: Path, seconds: float) -> None:
     """The first sound of a recording as 48 kHz FLAC of two channels, from its very beginning. Raises MediaFault."""
-    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:a:0", "-vn", "-sn", "-dn", "-af",
-          "aresample=async=1:first_pts=0", "-ac", "2", "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}"],
-         120 + seconds)
+    _sound_to(place, to, 2, seconds)
 
 
 def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
@@ -123,48 +104,18 @@ def picture_copy(place: Path, to: Path, seconds: float, fps: float) -> None:
 
     Raises MediaFault.
     """
-    _run(["ffmpeg", *_SAFE, "-y", "-i", f"file:{place}", "-map", "0:v:0", "-an", "-sn", "-dn",
-          "-vf", f"scale='2*trunc(min({_WIDTH},iw)/2)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
-          "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-g", str(max(1, round(fps / 2))), "-bf", "0",
-          "-threads", "1", "-movflags", "+faststart", "-f", "mp4", f"file:{to}"], 300 + 4 * seconds)
+    ffmpeg(*recording(place), "-map", "0:v:0", "-an", "-sn", "-dn",
+           "-vf", f"scale='2*trunc(min({_WIDTH},iw)/2)':-2:flags=bilinear,fps={fps:g}:start_time=0", "-c:v", "libx264",
+           "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-g", str(max(1, round(fps / 2))), "-bf", "0",
+           "-threads", "1", "-movflags", "+faststart", "-f", "mp4", f"file:{to}", most=300 + 4 * seconds)
 
 
 @contextmanager
 def picture_of(sound: Path, to: Path, width: int, height: int, fps: float, seconds: float) -> Iterator[IO[bytes]]:
     """A video of frames that are written to what is given (8 bits of red, green and blue each), with a sound. Raises
     MediaFault."""
-    process = subprocess.Popen(
-        ["ffmpeg", *_SAFE, "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{width}x{height}", "-r", f"{fps:g}",
-         "-i", "pipe:0", "-i", f"file:{sound}", "-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "slow",
-         "-crf", "31", "-pix_fmt", "yuv420p", "-g", str(round(fps * 2)), "-c:a", "aac", "-b:a", "64k", "-shortest",
-         "-movflags", "+faststart", "-f", "mp4", f"file:{to}"],
-        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True)
-    assert process.stdin is not None
-    assert process.stderr is not None
-    try:
-        yield process.stdin
-        process.stdin.close()
-        said = process.stderr.read().decode(errors="replace")
-        if process.wait(timeout=120 + seconds) != 0:
-            raise MediaFault("The picture could not be written: {why}", why=said.strip()[-160:])
-    finally:
-        if process.poll() is None:
-            os.killpg(process.pid, signal.SIGKILL)
-            process.wait()
-
-
-def _run(command: Sequence[str], most: float) -> str:
-    """Raises MediaFault with what it said."""
-    tally(f"{command[0]} of a recording")
-    process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-                               text=True, errors="replace", start_new_session=True)
-    try:
-        out, said = process.communicate(timeout=most)
-    except subprocess.TimeoutExpired as error:
-        os.killpg(process.pid, signal.SIGKILL)
-        process.communicate()
-        raise MediaFault("Reading the recording took longer than {most:.0f} s.", most=most) from error
-    if process.returncode != 0:
-        last = [line for line in said.strip().splitlines() if line][-1:] or ["no reason given"]
-        raise MediaFault("The recording could not be read: {why}", why=last[0].split(": ", 1)[-1][:160])
-    return out
+    form = ("-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{width}x{height}", "-r", f"{fps:g}")
+    with fed(*handed_in(*form), *recording(sound), "-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "slow",
+             "-crf", "31", "-pix_fmt", "yuv420p", "-g", str(round(fps * 2)), "-c:a", "aac", "-b:a", "64k", "-shortest",
+             "-movflags", "+faststart", "-f", "mp4", f"file:{to}", most=120 + seconds) as pipe:
+        yield pipe
