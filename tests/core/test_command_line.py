@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
+import re
 import subprocess
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import pytest
 import soundfile
 import srt as srt_library
 
+from janoglot.cli.main import main
 from tests.core.test_loudness import ffmpeg_measures
 
 HOME = Path(__file__).resolve().parents[2]
@@ -24,10 +30,30 @@ Harbourmaster,The next one.,0:06,0:07.5,La próxima.,Die nächste.
 """
 
 
-def janoglot(folder: Path, *arguments: str, **extra: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "janoglot.cli.main", *arguments], capture_output=True, text=True,
+@dataclass(frozen=True)
+class Done:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def janoglot(folder: Path, *arguments: str) -> Done:
+    """The command line in this process, with what is loaded here already."""
+    out, said = io.StringIO(), io.StringIO()
+    with (contextlib.chdir(folder), contextlib.redirect_stdout(out), contextlib.redirect_stderr(said),
+          mock.patch.dict(os.environ, {"JANOGLOT_VAR": str(folder / "var")})):
+        try:
+            status = main(arguments)
+        except SystemExit as ended:
+            status = int(ended.code or 0)
+    return Done(status, out.getvalue(), said.getvalue())
+
+
+def as_a_process(folder: Path, *arguments: str, **extra: str) -> Done:
+    done = subprocess.run([sys.executable, "-m", "janoglot.cli.main", *arguments], capture_output=True, text=True,
                           cwd=folder, timeout=240,
                           env={**os.environ, "PYTHONPATH": str(HOME / "src"), "JANOGLOT_VAR": str(folder / "var"), **extra})
+    return Done(done.returncode, done.stdout, done.stderr)
 
 
 @pytest.fixture(scope="module")
@@ -35,7 +61,7 @@ def dubbed(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, An
     folder = tmp_path_factory.mktemp("dub")
     (folder / "ferry.csv").write_text(SCRIPT)
     (folder / "cast.json").write_text('{"es-MX": {"Deckhand": ["not-here", "colibri"]}, "German": {"Deckhand": "curlew"}}')
-    done = janoglot(folder, "dub", "ferry.csv", "--cast", "cast.json", "--loudness", "-23", "--out", "made")
+    done = as_a_process(folder, "dub", "ferry.csv", "--cast", "cast.json", "--loudness", "-23", "--out", "made")
     assert done.returncode == 0, done.stderr
     return folder, json.loads((folder / "made" / "report.json").read_text())
 
@@ -126,8 +152,6 @@ def test_bad_input_is_one_plain_sentence_and_status_2(arguments: list[str], says
     (folder / "who.json").write_text('{"es-MX": {"Bosun": "curlew"}}')
     done = janoglot(folder, *arguments, *(["--out", "never"] if arguments[0] == "dub" else []))
     assert done.returncode == 2
-    import re
-
     assert re.search(says, done.stderr)
     assert "Traceback" not in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
@@ -170,11 +194,11 @@ def test_the_catalogue_is_listed(dubbed: tuple[Path, dict[str, Any]]) -> None:
 def test_without_rich_voices_everything_else_works(tmp_path: Path) -> None:
     (tmp_path / "two.txt").write_text("Keeper: Mind the third step.\nImka: Why?\n")
     without = {"JANOGLOT_RICH_MODEL": "/nowhere/model.onnx"}
-    listed = janoglot(tmp_path, "voices", "--language", "en", **without)
+    listed = as_a_process(tmp_path, "voices", "--language", "en", **without)
     assert listed.returncode == 0
     assert "no model /nowhere/model.onnx" in listed.stderr
     assert " rich " not in listed.stdout
-    done = janoglot(tmp_path, "dub", "two.txt", "--out", "made", **without)
+    done = as_a_process(tmp_path, "dub", "two.txt", "--out", "made", **without)
     assert done.returncode == 0, done.stderr
     report = json.loads((tmp_path / "made" / "report.json").read_text())
     assert all(line["voice"] for line in report["editions"]["en-GB"]["lines"])

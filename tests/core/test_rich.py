@@ -129,6 +129,7 @@ class TestTokens:
         assert blend_of("one=3 other=1") == {"one": 0.75, "other": 0.25}
 
 
+@pytest.mark.afresh
 class TestLengths:
     @pytest.mark.parametrize(("number", "language", "voice"), [
         (3, "en-GB", "cormorant"), (6, "es-MX", "linnet"), (10, "de-DE", "teal"), (4, "hi-IN", "kestrel"),

@@ -13,6 +13,7 @@ from typing import Any
 import soundfile
 from tqdm import tqdm
 
+from janoglot.core.deliver.deliverable import Need
 from janoglot.core.deliver.package import PACKAGES, hand_over, package_of
 from janoglot.core.dubbing import Progress, dub, materials_of
 from janoglot.core.edition.marked_up import take_markup
@@ -137,6 +138,9 @@ def _deliver(options: argparse.Namespace) -> int:
             raise BadInput("There is no package called “{name}”. Those that come with it: {all}. Or name a JSON file.",
                            name=options.package[:80], all=", ".join(one.name for one in PACKAGES))
         package = package_of(read_json(_read(place)))
+    if options.picture is None and any(Need.PICTURE in one.of.needs(one.chosen) for one in package.items):
+        # Before anything is voiced for it.
+        raise BadInput("There is no picture here: bring in the source's video, by --picture.")
     script, source, languages, cast = _script_of(options)
     options.ambience, options.bed = "", None
     sounds, folder = _sounds_under(options, script)

@@ -38,7 +38,7 @@ from janoglot.core.errors import BadInput, EngineError, JanoglotError
 from janoglot.core.media.source import look_at
 from janoglot.core.mix.blocks import KeptBlocks, PassingBlocks
 from janoglot.core.mix.cues import SoundPlan
-from janoglot.core.mix.programme import Clip, clip_samples
+from janoglot.core.mix.programme import Clip, check_target, clip_samples
 from janoglot.core.mix.sides import RATE
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.webvtt import write_webvtt
@@ -105,6 +105,9 @@ def _all_made(
     lexicon: Sequence[LexiconEntry], readings: int, sounds: SoundPlan | None,
 ) -> tuple[list[_Job], _Found, _Found]:
     """Every edition with all its takes and sounds made; other readings, and templates' clips, by language and line."""
+    if target is not None:
+        # Before anything is voiced.
+        check_target(target)
     wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
     jobs = [_Job(replace(edition, sounds=sounds) if sounds else edition) for edition in editions_of(
         script, source_language, wanted, cast, target, lexicon)]
@@ -296,12 +299,23 @@ def _refit(root: str, line: PlannedLine) -> None:
     line.make(FolderStore(Path(root)))
 
 
+_LITTLE = 12
+"""Lines that one process has spoken before others are ready."""
+
+
 class _Pool:
-    """Speech engines are C libraries with state of their own: each worker is a process."""
+    """Speech engines are C libraries with state of their own: each worker is a process. They are begun when there is
+    enough to do: what is little is done here in less time than it takes them to be ready."""
 
     def __init__(self, root: Path, processes: int | None) -> None:
         self._root = str(root)
-        self._pool = ProcessPoolExecutor(processes or os.cpu_count(), mp_context=multiprocessing.get_context("spawn"))
+        self._processes = processes or os.cpu_count()
+        self._pool: ProcessPoolExecutor | None = None
+
+    def _workers(self) -> ProcessPoolExecutor:
+        if self._pool is None:
+            self._pool = ProcessPoolExecutor(self._processes, mp_context=multiprocessing.get_context("spawn"))
+        return self._pool
 
     def run(self, function: Callable[[str, Any], Any], work: Mapping[str, Any], step: str,
             progress: Progress, at_once: int | None = None) -> dict[str, Any]:
@@ -309,9 +323,16 @@ class _Pool:
         keys = list(work)
         if not keys:
             return results
+        if len(keys) <= _LITTLE and self._pool is None:
+            for key in keys:
+                progress(step, len(results), len(keys))
+                results[key] = function(self._root, work[key])
+            progress(step, len(keys), len(keys))
+            return results
+        workers = self._workers()
         size = at_once or max(1, min(16, len(keys) // 16))
         chunks = [keys[at: at + size] for at in range(0, len(keys), size)]
-        futures = {self._pool.submit(_each, function, self._root, [work[key] for key in chunk]): chunk
+        futures = {workers.submit(_each, function, self._root, [work[key] for key in chunk]): chunk
                    for chunk in chunks}
         progress(step, 0, len(keys))
         try:
@@ -324,7 +345,8 @@ class _Pool:
         return results
 
     def close(self) -> None:
-        self._pool.shutdown(cancel_futures=True)
+        if self._pool is not None:
+            self._pool.shutdown(cancel_futures=True)
 
 
 def _each(function: Callable[[str, Any], Any], root: str, items: Sequence[Any]) -> list[Any]:

@@ -1,5 +1,5 @@
-"""``./janoglot``: start · test · dub · voices · measure-voices · measure-moods · measure-directing · sound · tidy
-· rich · shots · bench · trial · api · lock."""
+"""``./janoglot``: start · test · dub · deliver · voices · measure-voices · measure-moods · measure-directing · sound
+· tidy · rich · shots · bench · trial · api · lock."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from janoglot.launcher.services import (
 )
 from janoglot.launcher.stack import data_services
 
-_CORE = ("dub", "voices", "measure-voices", "measure-moods", "measure-directing", "sound", "drafting")
+_CORE = ("dub", "deliver", "voices", "measure-voices", "measure-moods", "measure-directing", "sound", "drafting")
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -52,6 +52,7 @@ def main(arguments: Sequence[str]) -> int:
     test.add_argument("--record", action="store_true", help="record which functions each test runs through")
     test.add_argument("--afresh", action="store_true", help="ask networks everything again, kept answers or not")
     for name, words in (("dub", "make every edition of a script, without a server"),
+                        ("deliver", "make a package of editions, without a server"),
                         ("voices", "list the catalogue of voices"),
                         ("measure-voices", "measure one language's voices"),
                         ("measure-moods", "measure every mood on one voice's sound"),

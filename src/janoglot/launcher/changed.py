@@ -20,12 +20,14 @@ from janoglot.launcher.places import HOME, Trouble
 RECORD = HOME / "tests" / "reach.json.gz"
 MODULE = "*"
 """In the place of a function's name: what stands outside all of them."""
-_JOURNEYS = {
+JOURNEYS = {
     "script": ("test_script_and_cast.py", "test_nothing_lost.py"), "cast": ("test_script_and_cast.py",),
-    "adapt": ("test_adapting.py",), "direct": ("test_directing.py", "test_recordings.py"),
-    "timing": ("test_timing.py",), "time": ("test_timing.py",), "mix": ("test_sound_world.py",),
-    "deliver": ("test_packages.py", "test_journey.py"), "review": ("test_review.py",),
-    "productions": ("test_nothing_lost.py",), "frame": ("test_journey.py",), "launcher": ("test_services_fall.py",),
+    "adapt": ("test_words_and_times.py", "test_nothing_lost.py"), "direct": ("test_directing.py", "test_recordings.py"),
+    "timing": ("test_words_and_times.py",), "time": ("test_words_and_times.py",), "mix": ("test_sound_world.py",),
+    "deliver": ("test_review.py", "test_journey.py"), "review": ("test_review.py",), "media": ("test_words_and_times.py",),
+    "editions": ("test_nothing_lost.py",), "productions": ("test_nothing_lost.py",), "frame": ("test_journey.py",),
+    "server": ("test_journey.py", "test_services_fall.py"), "launcher": ("test_services_fall.py",),
+    "demo": ("test_journey.py",),
 }
 """By stage, which journeys walk it."""
 _UNKNOWN_SECONDS = 1.0
@@ -170,7 +172,7 @@ class Change:
         for name in self.files:
             if name.startswith(("web/src/", "src/janoglot/")) and not name.endswith((".test.ts", ".test.tsx")):
                 for step in Path(name).parts[1:]:
-                    found += [f"tests/e2e/{one}" for one in _JOURNEYS.get(step, ())]
+                    found += [f"tests/e2e/{one}" for one in JOURNEYS.get(step, ())]
         return list(dict.fromkeys(name for name in found if (HOME / name).exists()))
 
 
