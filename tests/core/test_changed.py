@@ -7,7 +7,17 @@ from pathlib import Path
 import pytest
 
 from janoglot.launcher import changed
-from janoglot.launcher.changed import JOURNEYS, MODULE, Change, Reach, function_at, functions_in, otherwise, told_of, within
+from janoglot.launcher.changed import (
+    JOURNEYS,
+    MODULE,
+    Change,
+    Reach,
+    function_at,
+    functions_in,
+    otherwise,
+    told_of,
+    within,
+)
 from janoglot.launcher.places import Trouble
 
 HOME = Path(__file__).resolve().parents[2]

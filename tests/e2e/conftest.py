@@ -13,13 +13,14 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, Request, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
 from janoglot.launcher.places import PYTHON, VAR
 from janoglot.launcher.services import manage
 from janoglot.launcher.stack import Stack, data_services, running_stack
 from janoglot.tally import tally
+from tests.e2e.program import Program
 
 # A busy machine is no fault of the page.
 expect.set_options(timeout=15_000)
@@ -30,6 +31,8 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-backgroun
 
 
 SEEN: pytest.StashKey[tuple[Page, list[str], Stack]] = pytest.StashKey()
+WRITING: dict[Page, set[Request]] = {}
+"""By page, what it has sent to be written and has no answer to yet."""
 BROKEN: pytest.StashKey[bool] = pytest.StashKey()
 KEPT = VAR / "proof" / "broken"
 """What is kept of journeys that broke off: a trace for Playwright's viewer, the services' logs, the queue."""
@@ -135,6 +138,10 @@ def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iter
     made = context.new_page()
     faults: list[str] = []
     request.node.stash[SEEN] = (made, faults, stack)
+    WRITING[made] = set()
+    made.on("request", lambda one: WRITING[made].add(one) if one.method != "GET" else None)
+    for over in ("requestfinished", "requestfailed"):
+        made.on(over, WRITING[made].discard)  # type: ignore[call-overload]
     made.on("pageerror", lambda error: faults.append(str(error)))
     made.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
     made.goto("/")
@@ -144,8 +151,22 @@ def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iter
     if BROKEN in request.node.stash:
         context.tracing.stop(path=_kept(request.node) / "trace.zip")
     context.close()
+    del WRITING[made]
     expected = [fault for fault in faults if not re.search(r"status of (400|409|503)|ERR_INTERNET_DISCONNECTED", fault)]
     assert not expected
+
+
+def open_at(page: Page, production: int, language: str, stage: str) -> None:
+    """Go straight to a stage of an edition, by its address."""
+    page.goto(f"/productions/{production}/{language}/{stage.lower()}")
+    button = page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage, exact=True)
+    expect(button).to_have_attribute("aria-current", "page")
+
+
+def production_of(page: Page) -> int:
+    found = re.search(r"/productions/(\d+)", page.url)
+    assert found
+    return int(found[1])
 
 
 def open_production(page: Page, name: str, edition: str, stage: str) -> None:
@@ -196,6 +217,26 @@ def make_ready(page: Page, finish: bool = False) -> None:
         button.click()
         expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)
     raise AssertionError("there is still something to do before handing over")
+
+
+def ready(page: Page, finish: bool = False) -> None:
+    """The edition that the page shows, voiced and mixed behind it, and shown again: for journeys about something else."""
+    language = re.search(r"/productions/\d+/([\w-]+)", page.url)
+    assert language
+    Program.of(page).ready(production_of(page), language[1], finish)
+    page.reload()
+    expect(page.get_by_role("navigation", name="Stages")).to_be_visible()
+
+
+def written(page: Page) -> None:
+    """Wait until what was done on the page has been written: nothing is on its way, nor sets off in the next moment."""
+    quiet = 0
+    for _ in range(600):
+        page.evaluate("() => new Promise((done) => setTimeout(done, 50))")
+        quiet = 0 if WRITING[page] else quiet + 1
+        if quiet == 3:
+            return
+    raise AssertionError(f"still writing: {[one.url for one in WRITING[page]]}")
 
 
 def check_accessibility(page: Page, within: str = "html") -> None:

@@ -114,14 +114,23 @@ class Program:
         made: int = self.call("post", f"/api/imports/{draft}/production/", {"name": name})["id"]
         return made
 
+    def demo(self, name: str = "The Tidewater Clock") -> int:
+        """The number of a production that comes with the program."""
+        return next(int(one["id"]) for one in self.get("/api/productions/") if one["name"] == name)
+
     def edition(self, production: int, language: str) -> Any:
         return self.get(f"/api/productions/{production}/editions/{language}/")
 
-    def voice(self, production: int, language: str) -> None:
-        """Everybody cast who is not, and every line voiced that is not: rich ones as sketches."""
+    def voice(self, production: int, language: str, finish: bool = False) -> None:
+        """Everybody cast who is not, and every line voiced that is not: rich ones as sketches, or finished."""
         path = f"/api/productions/{production}/editions/{language}/"
         self.call("post", f"{path}castings/", {})
-        self.finish(self.call("post", f"{path}voicings/", {}))
+        for kind in ("take", "finish") if finish else ("take",):
+            # Where nothing is to be done that is said, as to a person who presses a button twice.
+            answer = self.asked("post", f"{path}voicings/", {"kind": kind})
+            if answer.status != 400:
+                assert answer.ok, answer.text()[:300]
+                self.finish(answer.json())
 
     def finish(self, job: Any) -> None:
         """Wait until a job has ended, well."""
@@ -130,6 +139,11 @@ class Program:
         until(lambda: self.get(f"/api/jobs/{job['id']}/")["state"] != "running", f"job {job}")
         told = self.get(f"/api/jobs/{job['id']}/")
         assert told["state"] == "done", told
+
+    def ready(self, production: int, language: str, finish: bool = False) -> str:
+        """An edition voiced and mixed: the mix's recipe."""
+        self.voice(production, language, finish)
+        return self.mix(production, language)
 
     def mix(self, production: int, language: str) -> str:
         """The mix of how an edition stands, made: its recipe."""

@@ -3,29 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from typing import Any
 from xml.etree import ElementTree
 
 from playwright.sync_api import Page, expect
 
 from tests.e2e.conftest import check_accessibility, open_production
+from tests.e2e.program import Program, until
 
 LINE = "productions/1/editions/es-MX/"
 
 
 def told(page: Page, path: str) -> Any:
-    answer = page.request.get(f"/api/{path}")
-    assert answer.ok, answer.text()
-    return answer.json()
-
-
-def wait_for(page: Page, held: Callable[[], bool]) -> None:
-    for _ in range(100):
-        if held():
-            return
-        page.wait_for_timeout(100)
-    raise AssertionError("it did not come to be")
+    return Program.of(page).get(f"/api/{path}")
 
 
 def test_a_word_is_lifted_and_slowed_a_pause_made_longer_and_all_of_it_taken_back(page: Page) -> None:
@@ -47,12 +37,12 @@ def test_a_word_is_lifted_and_slowed_a_pause_made_longer_and_all_of_it_taken_bac
     field.press("Enter")
     expect(page.get_by_text("600 ms")).to_be_visible()
     # What is set is shown at once, and kept a moment later.
-    wait_for(page, lambda: told(page, f"{own}stave/")["seconds"] > before["seconds"] + 0.4)
+    until(lambda: told(page, f"{own}stave/")["seconds"] > before["seconds"] + 0.4, "what was directed")
     assert {mark["kind"] for mark in told(page, f"{own}direction/")["marks"]} == {"lift", "pace", "gap"}
     for _ in range(3):
         page.get_by_role("button", name=re.compile("^Undo")).click()
     expect(page.get_by_role("slider", name="Pace")).to_have_attribute("aria-valuenow", "1")
-    wait_for(page, lambda: told(page, f"{own}direction/")["marks"] == [])
+    until(lambda: told(page, f"{own}direction/")["marks"] == [], "what was directed")
     assert told(page, f"{own}stave/") == before
 
 
@@ -92,9 +82,9 @@ def test_a_line_is_whispered_and_a_question_is_heard_as_one(page: Page) -> None:
     expect(page.get_by_role("slider", name="Whispered")).to_have_attribute("aria-valuenow", "1")
     plain = [value for value in before["hz"] if value]
     # A whisper sings nothing.
-    wait_for(page, lambda: not any(told(page, f"{path}stave/")["hz"]))
+    until(lambda: not any(told(page, f"{path}stave/")["hz"]), "what was directed")
     page.get_by_role("button", name="Take “Whispered” away").click()
-    wait_for(page, lambda: any(told(page, f"{path}stave/")["hz"]))
+    until(lambda: any(told(page, f"{path}stave/")["hz"]), "what was directed")
     assert [mark["kind"] for mark in told(page, f"{path}direction/")["marks"]] == ["turn"]
     hz = [value for value in told(page, f"{path}stave/")["hz"] if value]
     assert sum(hz[-12:-5]) > 1.15 * sum(plain[-12:-5]), "the end of a question rises"
@@ -109,12 +99,12 @@ def test_three_readings_one_chosen_and_taken_back(page: Page) -> None:
     readings = page.get_by_role("region", name="Readings").get_by_role("listitem")
     expect(readings).to_have_count(4)
     page.get_by_role("button", name="Choose", exact=True).nth(1).click()
-    wait_for(page, lambda: told(page, own)["variant"] == 2)
+    until(lambda: told(page, own)["variant"] == 2, "what was directed")
     page.get_by_role("checkbox", name="Compare blind").click()
     expect(page.get_by_text("Reading D", exact=True)).to_be_visible()
     page.get_by_role("checkbox", name="Compare blind").click()
     page.get_by_role("button", name=re.compile("^Undo")).click()
-    wait_for(page, lambda: told(page, own)["variant"] == 0)
+    until(lambda: told(page, own)["variant"] == 0, "what was directed")
     assert [take["number"] for take in told(page, own)["takes"] if take["kept"]] == [1, 2, 3]
 
 
@@ -127,13 +117,12 @@ def test_a_guide_is_recorded_followed_and_deleted(page: Page) -> None:
     path = f"{edition}lines/{line['id']}/"
     before = told(page, f"{path}stave/")["seconds"]
     page.get_by_role("button", name="Record", exact=True).click()
-    page.wait_for_timeout(4_500)
-    page.get_by_role("button", name=re.compile(r"^Stop \(")).click()
-    wait_for(page, lambda: told(page, f"{path}guide/")["state"] != "none")
-    for _ in range(60):
-        if told(page, f"{path}guide/")["state"] == "ready":
-            break
-        page.wait_for_timeout(500)
+    # Long enough for all of what its microphone hears to be said.
+    stop = page.get_by_role("button", name=re.compile(r"^Stop \("))
+    expect(stop).to_have_text(re.compile(r"\((?:[5-9]|1\d)\b.* s\)"), timeout=20_000)
+    stop.click()
+    until(lambda: told(page, f"{path}guide/")["state"] != "none", "what was directed")
+    until(lambda: told(page, f"{path}guide/")["state"] == "ready", "the guide's reading")
     found = told(page, f"{path}guide/")
     # What the browser hears is the demo's own guide, of another line: that is told, and followed by phrase.
     assert found["state"] == "ready" and found["sound"] and found["followed"], found
@@ -141,7 +130,7 @@ def test_a_guide_is_recorded_followed_and_deleted(page: Page) -> None:
     assert told(page, f"{path}stave/")["seconds"] != before
     page.get_by_role("button", name="Delete the recording for good").click()
     expect(page.get_by_role("button", name="Delete the recording for good")).to_have_count(0)
-    wait_for(page, lambda: told(page, f"{path}stave/")["seconds"] == before)
+    until(lambda: told(page, f"{path}stave/")["seconds"] == before, "what was directed")
     assert page.request.get(f"/api/{path}guide/recording.flac").status == 404
 
 
@@ -164,4 +153,4 @@ def test_ssml_goes_out_and_comes_in_again(page: Page) -> None:
     marks = told(page, f"{LINE}lines/{line['id']}/direction/")["marks"]
     assert marks == [{"kind": "pace", "word": 0, "amount": 0.8, "count": len(line["words"].split())}]
     page.get_by_role("button", name=re.compile("^Undo")).click()
-    wait_for(page, lambda: told(page, f"{LINE}lines/{line['id']}/direction/")["marks"] == [])
+    until(lambda: told(page, f"{LINE}lines/{line['id']}/direction/")["marks"] == [], "what was directed")

@@ -16,7 +16,7 @@ import webvtt as webvtt_library
 from playwright.sync_api import Download, Page, expect
 
 from tests.core.test_loudness import ffmpeg_measures
-from tests.e2e.conftest import check_accessibility, go_to, make_ready, open_production, open_view
+from tests.e2e.conftest import check_accessibility, go_to, make_ready, open_production, open_view, ready
 
 OWN = """Character;Line;Start;Stop;Español (México)
 Harbourmaster;The ferry leaves at the turn of the tide.;0:01;0:04,2;El ferry sale con el cambio de la marea.
@@ -150,8 +150,7 @@ def test_casting_hears_before_it_picks_and_flags_the_wrong_language(page: Page) 
 
 def test_only_what_changed_is_voiced_again_and_undo_brings_it_back(page: Page) -> None:
     open_production(page, "Harbour Museum phone prompts", "English", "Script")
-    make_ready(page)
-    go_to(page, "Script")
+    ready(page)
     line = page.get_by_label("Words of line 2")
     line.fill("The Tidewater Clock is open every single day.")
     line.press("Tab")
@@ -167,8 +166,7 @@ def test_only_what_changed_is_voiced_again_and_undo_brings_it_back(page: Page) -
 
 def test_listening_starts_at_the_chosen_line_marks_the_word_and_seeks(page: Page) -> None:
     open_production(page, "Harbour Museum phone prompts", "English", "Time")
-    make_ready(page)
-    go_to(page, "Time")
+    ready(page)
     check_accessibility(page)
     page.get_by_role("button", name=re.compile("^Line 4, Menu")).click()
     started = page.get_by_role("button", name=re.compile("^Line 4, Menu")).get_attribute("aria-label") or ""
@@ -195,7 +193,7 @@ def test_listening_starts_at_the_chosen_line_marks_the_word_and_seeks(page: Page
 
 def test_lines_that_do_not_fit_are_shown_with_their_seconds(page: Page) -> None:
     open_production(page, "The Tidewater Clock", "Deutsch", "Time")
-    make_ready(page)
+    ready(page)
     page.get_by_role("button", name=re.compile(r"^Time: \d+ open points?, go")).click()
     panel = page.get_by_role("complementary", name="How the chosen line sits")
     expect(panel.get_by_text("Does not fit by")).to_be_visible()

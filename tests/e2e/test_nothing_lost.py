@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -17,9 +16,18 @@ from janoglot.core.speech.voices import REGISTERS
 from janoglot.launcher.services import manage
 from janoglot.launcher.stack import Stack
 from tests.core.test_loudness import ffmpeg_measures
-from tests.e2e.conftest import check_accessibility, choose_edition, go_to, make_ready, open_view
+from tests.e2e.conftest import (
+    check_accessibility,
+    choose_edition,
+    go_to,
+    make_ready,
+    open_at,
+    open_view,
+    production_of,
+    ready,
+)
+from tests.e2e.program import Program, until
 from tests.e2e.test_journey import take_away
-from tests.e2e.test_script_and_cast import bring_in
 
 SCRIPT = """speaker,in,out,en-GB,es-MX
 Pilot,0:01,0:03,The tide is turning.,La marea está cambiando.
@@ -30,10 +38,6 @@ Pilot,0:06,0:08,Everything waits for the tide.,Todo espera a la marea.
 
 def field(page: Page, number: int) -> Locator:
     return page.get_by_role("textbox", name=re.compile(rf"^Line {number} in "))
-
-
-def production_of(page: Page) -> int:
-    return int(re.findall(r"/productions/(\d+)", page.url)[0])
 
 
 def wording(page: Page, number: int, language: str = "es-MX") -> str:
@@ -52,9 +56,7 @@ def saved(page: Page, number: int, text: str) -> None:
 @pytest.fixture
 def ferry(page: Page, request: pytest.FixtureRequest) -> Page:
     """A production of its own, open at its Spanish words."""
-    bring_in(page, SCRIPT, f"Ferry {request.node.name}"[:60])
-    choose_edition(page, "Español (México)")
-    go_to(page, "Adapt")
+    open_at(page, Program.of(page).bring_in(SCRIPT, f"Ferry {request.node.name}"[:60]), "es-MX", "Adapt")
     expect(field(page, 1)).to_have_value("La marea está cambiando.")
     return page
 
@@ -249,35 +251,25 @@ def test_the_main_button_pressed_while_the_page_still_looks_again_is_heard(ferry
     ferry.unroute_all(behavior="ignoreErrors")
 
 
-def wait_until(holds: Callable[[], bool], seconds: float = 60) -> None:
-    over = time.monotonic() + seconds
-    while not holds():
-        assert time.monotonic() < over
-        time.sleep(0.1)
-
-
 class TestHandingOver:
     def test_what_was_shown_is_had_though_the_edition_moves_on(self, ferry: Page, tmp_path: Path) -> None:
-        make_ready(ferry)
+        ready(ferry)
         go_to(ferry, "Deliver")
         open_view(ferry, "Single files")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
         row.get_by_role("button", name="Hand over sketches").click()
         expect(row.get_by_role("button", name="WAV")).to_be_visible()
-        production = production_of(ferry)
-        mix = next(one["mix"] for one in ferry.request.get(f"/api/productions/{production}/deliveries/").json() if one["language"] == "es-MX")
+        program, production = Program.of(ferry), production_of(ferry)
+        mix = next(one["mix"] for one in program.get(f"/api/productions/{production}/deliveries/") if one["language"] == "es-MX")
         # Somebody changes a line behind the page's back.
-        line = ferry.request.get(f"/api/productions/{production}/editions/es-MX/").json()["lines"][0]
-        token = next(c["value"] for c in ferry.context.cookies() if c["name"] == "csrftoken")
-        ferry.request.put(f"/api/productions/{production}/editions/es-MX/wordings/{line['id']}/",
-                          data={"text": "Otra cosa.", "revision": line["revision"]}, headers={"X-CSRFToken": token})
+        line = program.edition(production, "es-MX")["lines"][0]
+        program.call("put", f"/api/productions/{production}/editions/es-MX/wordings/{line['id']}/",
+                     {"text": "Otra cosa.", "revision": line["revision"]})
         # The page may look again at any moment and show the buttons no more; what they ask for is had all the same.
         for kind, file in (("wav", "mix.wav"), ("mp3", "mix.mp3"), ("zip", "clips.zip"), ("srt", "captions.srt")):
-            asked = ferry.request.post(f"/api/productions/{production}/editions/es-MX/files/", data={"file": file, "mix": mix, "sketch": True},
-                                       headers={"X-CSRFToken": token})
-            assert asked.status == 202, asked.text()[:200]
-            address = f"/api/productions/{production}/files/{asked.json()['id']}/"
-            wait_until(lambda at=address: ferry.request.get(at).json()["state"] == "ready")
+            asked = program.call("post", f"/api/productions/{production}/editions/es-MX/files/", {"file": file, "mix": mix, "sketch": True})
+            address = f"/api/productions/{production}/files/{asked['id']}/"
+            until(lambda at=address: program.get(at)["state"] == "ready", file)  # type: ignore[misc]
             answer = ferry.request.get(f"{address}content")
             assert answer.status == 200, answer.text()[:200]
             assert f'.{kind}"' in answer.headers["content-disposition"]
@@ -289,7 +281,7 @@ class TestHandingOver:
                 assert "La marea" in place.read_text()
 
     def test_a_file_that_cannot_be_had_is_said_and_not_saved(self, ferry: Page) -> None:
-        make_ready(ferry)
+        ready(ferry)
         go_to(ferry, "Deliver")
         open_view(ferry, "Single files")
         row = ferry.get_by_role("row", name=re.compile(r"Español \(México\)"))
@@ -303,12 +295,10 @@ class TestHandingOver:
         assert downloads == []
 
     def test_unread_drafts_stop_it_with_a_way_past(self, ferry: Page) -> None:
-        make_ready(ferry)
-        go_to(ferry, "Adapt")
-        production = production_of(ferry)
-        ids = [one["id"] for one in ferry.request.get(f"/api/productions/{production}/editions/es-MX/").json()["lines"]]
-        token = next(c["value"] for c in ferry.context.cookies() if c["name"] == "csrftoken")
-        ferry.request.patch(f"/api/productions/{production}/editions/es-MX/wordings/", data={"lines": ids[:1], "state": "draft"}, headers={"X-CSRFToken": token})
+        program, production = Program.of(ferry), production_of(ferry)
+        program.ready(production, "es-MX")
+        ids = [one["id"] for one in program.edition(production, "es-MX")["lines"]]
+        program.call("patch", f"/api/productions/{production}/editions/es-MX/wordings/", {"lines": ids[:1], "state": "draft"})
         ferry.reload()
         expect(ferry.get_by_role("tab", name="Español (México)")).to_contain_text("1 unread")
         go_to(ferry, "Deliver")
@@ -320,11 +310,9 @@ class TestHandingOver:
 
 
 def test_source_and_dub_go_on_from_where_they_are(ferry: Page) -> None:
-    make_ready(ferry)
-    choose_edition(ferry, "English")
-    make_ready(ferry)
-    choose_edition(ferry, "Español (México)")
-    go_to(ferry, "Cast")
+    for language in ("es-MX", "en-GB"):
+        Program.of(ferry).ready(production_of(ferry), language)
+    open_at(ferry, production_of(ferry), "es-MX", "Cast")
     ferry.keyboard.press("Space")
     playing = "() => { const [m, s] = document.querySelector('footer span.text-sm.whitespace-nowrap').innerText.split(' ')[0].split(':'); return 60 * m + 1 * s; }"
     ferry.wait_for_function(f"() => ({playing})() > 1.2")
@@ -381,8 +369,8 @@ class TestCreating:
 
 class TestProductions:
     def test_renamed_duplicated_archived_deleted_and_brought_back(self, page: Page) -> None:
-        bring_in(page, SCRIPT, "Kept and gone")
-        page.goto("/")
+        Program.of(page).bring_in(SCRIPT, "Kept and gone")
+        page.reload()
         card = page.get_by_role("listitem").filter(has=page.get_by_role("link", name="Kept and gone", exact=True))
         check_accessibility(page)
 

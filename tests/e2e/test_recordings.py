@@ -16,7 +16,8 @@ from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import Delivery
 from janoglot.core.speech.takes import TakeRecipe
-from tests.e2e.conftest import check_accessibility, choose_edition, go_to
+from tests.e2e.conftest import check_accessibility, open_at, production_of
+from tests.e2e.program import Program
 
 PLACES = ["the harbour gate", "the long pier", "the clock stair", "the tide gallery", "the lamp room"]
 KINDS = ["Nobody waits at {place}.", "Ring the bell at {place}!", "Who left a coat at {place}?", "There is fog over {place}.",
@@ -34,19 +35,18 @@ def said(words: str) -> bytes:
     return made.getvalue()
 
 
-def test_a_template_of_thirty_rows(page: Page, tmp_path: Path) -> None:
-    script = tmp_path / "tides.csv"
-    script.write_text("speaker,en-GB\nMenu,The next tide is at {time} on {weekday}.\nMenu,Goodbye.\n")
-    page.get_by_role("button", name="Bring in a script").click()
-    sheet = page.get_by_role("dialog")
-    sheet.locator("input[type=file]").set_input_files(script)
-    expect(sheet.get_by_text("2 lines").first).to_be_visible()
-    sheet.get_by_label("Name", exact=True).press("Enter")
-    choose_edition(page, "English")
-    go_to(page, "Cast")
-    page.get_by_label("Rich or light").select_option("formant")
-    page.get_by_role("list", name=re.compile("voices$")).locator("[data-voice]").first.click()
-    go_to(page, "Direct")
+def brought_in(page: Page, script: str, name: str, stage: str) -> int:
+    """A production whose speaker has a light voice: quick to speak, and to hold recordings against."""
+    program = Program.of(page)
+    production = program.bring_in(script, name)
+    speaker = program.edition(production, "en-GB")["lines"][0]["speaker"]
+    program.call("put", f"/api/productions/{production}/editions/en-GB/castings/{speaker}/", {"voice": "curlew"})
+    open_at(page, production, "en-GB", stage)
+    return production
+
+
+def test_a_template_of_thirty_rows(page: Page) -> None:
+    brought_in(page, "speaker,en-GB\nMenu,The next tide is at {time} on {weekday}.\nMenu,Goodbye.\n", "tides", "Direct")
     page.get_by_role("option").first.click()
     panel = page.get_by_role("region", name="Template")
     panel.get_by_label("Bring in a table…").set_input_files({"name": "tides.csv", "mimeType": "text/csv", "buffer": (
@@ -83,18 +83,7 @@ def test_a_template_of_thirty_rows(page: Page, tmp_path: Path) -> None:
 
 
 def test_forty_recordings_come_back_in_a_zip(page: Page, tmp_path: Path) -> None:
-    script = tmp_path / "pier.csv"
-    script.write_text("speaker,en-GB\n" + "\n".join(f"Harbour Master,{words}" for words in WORDS))
-    page.get_by_role("button", name="Bring in a script").click()
-    sheet = page.get_by_role("dialog")
-    sheet.locator("input[type=file]").set_input_files(script)
-    expect(sheet.get_by_text("40 lines").first).to_be_visible()
-    sheet.get_by_label("Name", exact=True).press("Enter")
-    choose_edition(page, "English")
-    go_to(page, "Cast")
-    # A light voice stands in: it is quicker to hold recordings against.
-    page.get_by_label("Rich or light").select_option("formant")
-    page.get_by_role("list", name=re.compile("voices$")).locator("[data-voice]").first.click()
+    brought_in(page, "speaker,en-GB\n" + "\n".join(f"Harbour Master,{words}" for words in WORDS), "pier", "Cast")
     expect(page.get_by_role("button", name="Voice 40 lines")).to_be_visible()
     page.get_by_label("Recorded by a person").click()
     page.get_by_role("button", name="40 lines to record").click()
@@ -140,9 +129,7 @@ def test_forty_recordings_come_back_in_a_zip(page: Page, tmp_path: Path) -> None
     expect(panel).to_contain_text("_b.wav")
     expect(page.get_by_role("img", name=re.compile("^The recording"))).to_be_visible()
     # Its words were found in it, in order.
-    number = re.search(r"productions/(\d+)", page.url)
-    assert number
-    told = page.request.get(f"/api/productions/{number[1]}/editions/en-GB/").json()["lines"][6]
+    told = Program.of(page).edition(production_of(page), "en-GB")["lines"][6]
     assert len(told["marks"]) == 6 and told["rate"] == 1
     assert all(one[0] < other[0] for one, other in zip(told["marks"], told["marks"][1:], strict=False))
     check_accessibility(page)

@@ -13,7 +13,8 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from janoglot.launcher.stack import Stack
-from tests.e2e.conftest import HOME, check_accessibility, go_to, make_ready, open_production, open_view
+from tests.e2e.conftest import HOME, check_accessibility, go_to, open_at, open_view, production_of, ready
+from tests.e2e.program import Program, until
 
 SCRIPT = """Character;Line;Start;Stop;Español (México);العربية
 Harbourmaster;The ferry leaves at the turn of the tide.;0:01;0:04,2;El ferry sale con el cambio de la marea.;تغادر العبارة مع تحول المد.
@@ -25,13 +26,10 @@ Harbourmaster;The next one. There is always a next one.;0:06;0:09;La próxima. S
 @pytest.fixture
 def ferry(page: Page) -> Page:
     """A small production of one's own, its Spanish edition mixed, at Deliver."""
-    page.get_by_role("button", name="Bring in a script").first.click()
-    sheet = page.get_by_role("dialog", name="Bring in a script")
-    sheet.locator("input[type=file]").set_input_files({"name": "tide_ferry.csv", "mimeType": "text/csv", "buffer": SCRIPT.encode()})
-    sheet.get_by_role("button", name="Create with 3 lines").click()
-    expect(page.get_by_role("tab", name="Español (México)")).to_have_attribute("aria-selected", "true")
-    make_ready(page)
-    go_to(page, "Deliver")
+    program = Program.of(page)
+    production = program.bring_in(SCRIPT, "tide ferry")
+    program.ready(production, "es-MX")
+    open_at(page, production, "es-MX", "Deliver")
     return page
 
 
@@ -45,12 +43,6 @@ def phone(stack: Stack, browser: Browser) -> Iterator[Page]:
     yield made
     context.close()
     assert not faults
-
-
-def production_of(page: Page) -> int:
-    found = re.search(r"/productions/(\d+)/", page.url)
-    assert found
-    return int(found[1])
 
 
 def invite(page: Page, name: str, **told: Any) -> str:
@@ -91,7 +83,7 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     phone.get_by_role("button", name="Línea siguiente").click()
     phone.get_by_role("button", name="Mal dicho").click()
     phone.get_by_role("button", name="Decirlo").click()
-    # As long as people speak: more than a form's worth of sound.
+    # As long as people speak: more than a form's worth of sound. The recorder has no clock to be seen.
     phone.wait_for_timeout(9_000)
     phone.get_by_role("button", name="Detener la grabación").click()
     expect(phone.get_by_text("Hay una observación hablada")).to_be_visible()
@@ -119,7 +111,7 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     bar.get_by_label("Answer").fill("La diremos más despacio.")
     bar.get_by_role("button", name="Send").click()
     expect(bar.get_by_text("La diremos más despacio.")).to_be_visible()
-    make_ready(ferry)
+    ready(ferry)
 
     # She sees what became of it, hears the new take, and approves.
     phone.reload()
@@ -213,22 +205,16 @@ def test_a_package_is_made_in_front_of_one(ferry: Page, tmp_path: Path) -> None:
 
 def test_a_stream_plays_and_switches_its_language(page: Page, browser: Browser, stack: Stack) -> None:
     """By an independent player in Chromium."""
-    open_production(page, "The Tidewater Clock", "Français", "Cast")
-    make_ready(page)
-    page.get_by_role("tab", name="Deutsch").click()
-    make_ready(page)
-    production = production_of(page)
-    token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
+    program = Program.of(page)
+    production = program.demo()
+    for language in ("fr-FR", "de-DE"):
+        program.ready(production, language)
     package = {"name": "stream", "items": [{"kind": "stream", "choices": {}}]}
-    asked = page.request.post(f"/api/productions/{production}/parcels/", headers={"X-CSRFToken": token, "Referer": page.url},
-                              data={"package": package, "languages": ["fr-FR", "de-DE"], "reason": "to be heard"})
-    assert asked.status == 202, asked.text()[:300]
-    parcel = asked.json()["id"]
-    for _ in range(300):
-        told = page.request.get(f"/api/productions/{production}/parcels/{parcel}/").json()
-        if told["state"] not in ("mixing", "making", "packing"):
-            break
-        page.wait_for_timeout(500)
+    parcel = program.call("post", f"/api/productions/{production}/parcels/",
+                          {"package": package, "languages": ["fr-FR", "de-DE"], "reason": "to be heard"})["id"]
+    place = f"/api/productions/{production}/parcels/{parcel}/"
+    until(lambda: program.get(place)["state"] not in ("mixing", "making", "packing"), "the stream")
+    told = program.get(place)
     assert told["state"] == "ready", told["fault"]
     master = next(one["path"] for one in told["files"] if one["path"].endswith("index.m3u8"))
     context = browser.new_context(base_url=stack.address, bypass_csp=True, storage_state=page.context.storage_state())

@@ -10,8 +10,8 @@ import docx
 from playwright.sync_api import Browser, Page, expect
 
 from janoglot.launcher.stack import Stack
-from tests.e2e.conftest import go_to, open_production
-from tests.e2e.test_journey import check_accessibility
+from tests.e2e.conftest import check_accessibility, go_to, open_at, open_production
+from tests.e2e.program import Program
 
 SCRIPT = """# Quay
 Pilot: The tide is turning. Mind the rope.
@@ -34,6 +34,12 @@ def bring_in(page: Page, text: str, name: str, prose: bool = False) -> None:
         expect(sheet.get_by_text("20 parts")).to_be_visible()
     sheet.get_by_label("Name", exact=True).fill(name)
     sheet.get_by_role("button", name=re.compile("^Create with")).click()
+    expect(page.get_by_role("list", name="The script")).to_be_visible()
+
+
+def brought_in(page: Page, text: str, name: str) -> None:
+    """The same without the sheet, open at Script: for journeys that begin there."""
+    open_at(page, Program.of(page).bring_in(text, name), "en-GB", "Script")
     expect(page.get_by_role("list", name="The script")).to_be_visible()
 
 
@@ -88,7 +94,7 @@ def test_a_script_is_written_by_keyboard_and_every_change_goes_back(page: Page) 
 
 
 def test_checks_labels_find_and_several_lines_at_once(page: Page) -> None:
-    bring_in(page, SCRIPT, "Ferry checked")
+    brought_in(page, SCRIPT, "Ferry checked")
     page.get_by_role("button", name="Make them one").click()
     expect(page.get_by_role("heading", name="3 speakers")).to_be_visible()
     expect(page.get_by_text("O.S.", exact=True)).to_be_visible()
@@ -120,7 +126,7 @@ def test_checks_labels_find_and_several_lines_at_once(page: Page) -> None:
 
 
 def test_two_people_at_one_script(page: Page, stack: Stack, browser: Browser) -> None:
-    bring_in(page, SCRIPT, "Ferry for two")
+    brought_in(page, SCRIPT, "Ferry for two")
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.address)
     other = context.new_page()
     other.goto("/")
@@ -290,7 +296,7 @@ def test_a_messy_screenplay_is_cast_in_four_editions_by_keyboard(page: Page) -> 
 
 def test_captions_without_names_are_given_with_a_key_each_and_lines_are_dragged(page: Page) -> None:
     cues = "\n\n".join(f"{n}\n00:00:{2 * n:02},000 --> 00:00:{2 * n + 1:02},500\nCue {n}." for n in range(1, 7))
-    bring_in(page, cues, "Captions alone")
+    brought_in(page, cues, "Captions alone")
     page.get_by_role("button", name="Give with one key each").click()
     bar = page.get_by_role("toolbar", name="One key gives the line to")
     for number, name in ((1, "Keeper"), (2, "Imka")):

@@ -19,7 +19,8 @@ from translate.storage import xliff
 
 from janoglot.core.script.formats import read_script
 from tests.core.test_aligning import variant
-from tests.e2e.conftest import HOME, check_accessibility, choose_edition, go_to, make_ready, open_production
+from tests.e2e.conftest import HOME, check_accessibility, choose_edition, go_to, make_ready, open_production, ready
+from tests.e2e.program import Program
 from tests.e2e.test_journey import take_away
 
 DEMO = HOME / "demo" / "tidewater-clock.csv"
@@ -27,7 +28,7 @@ SCRIPT = read_script(DEMO.read_bytes(), DEMO.name)
 
 
 def answers(page: Page, path: str) -> Any:
-    return page.request.get(f"{page.url.split('/productions')[0]}/api/{path}").json()
+    return Program.of(page).get(f"/api/{path}")
 
 
 def field(page: Page, number: int) -> Locator:
@@ -160,13 +161,9 @@ def test_a_foreign_cut_translation_is_aligned_cured_and_delivered_within_its_slo
     check_accessibility(page)
 
     # Where speech is heard is looked for in the file: nothing else is to be heard in it.
-    token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
-    emptied = page.request.put("/api/productions/1/sounds/", headers={"X-CSRFToken": token, "Referer": page.url},
-                               data={"layers": [], "cues": []})
-    assert emptied.status == 200, emptied.text()[:200]
-    page.reload()
+    Program.of(page).call("put", "/api/productions/1/sounds/", {"layers": [], "cues": []})
+    ready(page, finish=True)
     expect(heading).to_be_visible()
-    make_ready(page, finish=True)
     placed = answers(page, "productions/1/editions/de-DE/")["lines"]
     go_to(page, "Deliver")
     wav = take_away(page, "Deutsch", "WAV", tmp_path)
@@ -215,7 +212,7 @@ def test_empty_lines_are_drafted_gauged_while_typing_and_sent_out_and_back(page:
     told = gauge.get_attribute("data-natural")
     third.press("Control+Enter")
     expect(page.get_by_role("row").filter(has=third).get_by_text("approved", exact=True)).to_be_visible()
-    make_ready(page)
+    ready(page)
     line = answers(page, "productions/1/editions/fr-FR/")["lines"][2]
     assert line["natural"] == pytest.approx(float(told or 0), rel=0.05)
 
@@ -306,8 +303,7 @@ def test_terms_are_kept_and_a_bad_word_is_found_without_knowing_the_language(pag
 
 def test_lines_are_dragged_nudged_and_put_back_on_the_ladder(page: Page, tmp_path: Path) -> None:
     open_production(page, "The Tidewater Clock", "Español (México)", "Time")
-    make_ready(page)
-    go_to(page, "Time")
+    ready(page)
     block = page.get_by_role("button", name=re.compile("^Line 2, Narrator"))
     box = block.bounding_box()
     assert box
@@ -394,16 +390,15 @@ def test_a_picture_is_held_where_a_part_grows_and_two_dubs_are_heard_in_step(pag
         constructor(src) { super(src); window.sounds.push(this); } };""")
     page.reload()
     open_production(page, "The Tidewater Clock", "Français", "Time")
-    make_ready(page)
+    ready(page)
     path = "/api/productions/1/editions/es-MX/"
     line = next(one for one in answers(page, path[5:])["lines"] if one["number"] == 14)
-    call(page, "PATCH", f"/api/parts/{line['part']}/", {"end": 76.0, "may_grow": True})
+    Program.of(page).call("patch", f"/api/parts/{line['part']}/", {"end": 76.0, "may_grow": True})
     # The last line of its part is a sentence longer than there is room: the picture must wait.
     choose_edition(page, "Español (México)")
     text = line["words"] + " Y además lo repito con calma, para que nadie lo olvide nunca, ni hoy ni mañana."
-    call(page, "PUT", f"{path}wordings/{line['id']}/", {"text": text, "revision": line["revision"]})
-    page.reload()
-    make_ready(page)
+    Program.of(page).call("put", f"{path}wordings/{line['id']}/", {"text": text, "revision": line["revision"]})
+    ready(page)
     (hold,) = answers(page, path[5:])["holds"]
     assert hold["at"] == 76.0 and hold["seconds"] > 0.5
     page.goto(f"/productions/1/es-MX/time?line={line['id']}")
@@ -438,14 +433,6 @@ def test_a_picture_is_held_where_a_part_grows_and_two_dubs_are_heard_in_step(pag
     page.keyboard.press("Escape")
     assert page.evaluate("() => window.sounds.filter(one => one.src).map(one => one.muted ? 0 : one.volume)") == [0, 1]
     page.get_by_role("button", name="Pause", exact=True).click()
-
-
-def call(page: Page, method: str, path: str, body: dict[str, Any]) -> Any:
-    address = page.url.split("/productions")[0]
-    token = next(cookie["value"] for cookie in page.context.cookies() if cookie["name"] == "csrftoken")
-    answer = page.request.fetch(address + path, method=method, data=body, headers={"X-CSRFToken": token, "Referer": address})
-    assert answer.ok, answer.text()
-    return answer.json()
 
 
 UNTIMED = """PELL: The water is nine minutes late again.

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
-
-from django.db.models import Q, QuerySet
 
 from janoglot.core.edition.sound_world import Sounds
 from janoglot.core.errors import BadInput
@@ -13,22 +10,8 @@ from janoglot.core.graph import recipe_hash
 from janoglot.core.media.source import look_at, stereo_copy
 from janoglot.core.mix.sides import RATE
 from janoglot.core.mix.under import FileSound, Sound
-from janoglot.productions.models import LibrarySound, Membership, SoundWorld
-from janoglot.productions.permissions import signed_in
+from janoglot.productions.models import LibrarySound
 from janoglot.server.storage import media, takes
-
-
-def known_sounds(user: Any) -> QuerySet[LibrarySound]:
-    """Those that are offered to a user: their own, and whatever lies in a production that they can see."""
-    mine = signed_in(user)
-    used: set[int] = set()
-    for world in SoundWorld.objects.filter(production__in=Membership.objects.filter(user=mine).values("production")):
-        used |= {
-            cue["sound"]["kept"]
-            for cue in world.plan.get("cues", [])
-            if isinstance(cue.get("sound", {}).get("kept"), int)
-        }
-    return LibrarySound.objects.filter(Q(owner=mine, retired=False) | Q(pk__in=used))
 
 
 def sound_library(make_beds: bool = False) -> Sounds:

@@ -25,9 +25,9 @@ from janoglot.core.guarded import check_value
 from janoglot.core.media.source import look_at, stereo_copy
 from janoglot.core.mix.sides import RATE
 from janoglot.core.mix.synthesis.shipped import LICENCE, shipped_sounds
-from janoglot.mix.library import known_sounds
 from janoglot.productions.models import FavouriteSound, LibrarySound, Membership, SoundWorld
 from janoglot.productions.permissions import signed_in
+from janoglot.productions.sounds_in_plans import kept_in, known_sounds
 from janoglot.server.storage import media
 
 Data = dict[str, Any]
@@ -98,12 +98,12 @@ def _used(user: Any) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     mine = Membership.objects.filter(user=user, production__deleted=None).values("production")
     for world in SoundWorld.objects.filter(production__in=mine).select_related("production"):
-        for cue in world.plan.get("cues", []):
-            sound = cue.get("sound", {})
-            name = (
-                f"kept/{sound['kept']}" if sound.get("kept") else shipped.get(repr(sorted(sound.items(), key=str)), "")
-            )
-            if name and world.production.name not in found.setdefault(name, []):
+        names = {f"kept/{number}" for number in kept_in(world.plan)}
+        names |= {shipped.get(repr(sorted(cue.get("sound", {}).items(), key=str)), "")
+                  for cue in world.plan.get("cues", [])}
+        for name in names - {""}:
+            found.setdefault(name, [])
+            if world.production.name not in found[name]:
                 found[name].append(world.production.name)
     return found
 

@@ -28,10 +28,11 @@ from janoglot.core.mix.under import Sound
 from janoglot.core.speech.peaks import kept_peaks
 from janoglot.core.store import Store
 from janoglot.mix.actions.set_sounds import set_sounds
-from janoglot.mix.library import known_sounds, sound_library
+from janoglot.mix.library import sound_library
 from janoglot.productions.models import Production, SoundWorld
 from janoglot.productions.permissions import production_for, signed_in
 from janoglot.productions.sound_names import with_ids, with_names
+from janoglot.productions.sounds_in_plans import known_sounds, require_own_sounds
 from janoglot.server.storage import media, serve, takes
 
 Data = dict[str, Any]
@@ -234,8 +235,13 @@ class SoundWorldView(APIView):
         plan = sound_plan_of(with_ids(request.data, production))
         for tag in plan.editions:
             plan.in_edition(tag)
+        told = plan_as_json(plan)
+        require_own_sounds(request.user, told)
         for number, cue in enumerate(plan.cues, 1):
             check_sound(cue.source, number, request.user)
+        for tag in plan.editions:
+            for number, cue in enumerate(plan.in_edition(tag).cues, 1):
+                check_sound(cue.source, number, request.user)
         return Response(plan_as_json(set_sounds(request.user, production, plan).core))
 
 
@@ -244,7 +250,8 @@ def check_sound(source: Mapping[str, Any], number: int, user: Any) -> None:
     if source.get("composed"):
         composition_of(source["composed"])
     elif source.get("kept"):
-        if not known_sounds(user).filter(pk=source["kept"] if isinstance(source["kept"], int) else 0).exists():
+        kept = source["kept"]
+        if not isinstance(kept, int) or isinstance(kept, bool) or not known_sounds(user).filter(pk=kept).exists():
             raise BadInput("Cue {number}: that sound is not in the library any more.", number=number)
     elif not described(str(source.get("made") or "")[:_LONGEST_TEXT]).parts:
         raise BadInput("Cue {number}: nothing of “{what}” is a sound that can be made here.", number=number,

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
+from django.contrib.auth.models import AnonymousUser
+
 from janoglot.core.edition.from_script import checked_edition, lexicon_of, part_directions_of
 from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine, ScriptPart
@@ -31,6 +33,7 @@ from janoglot.productions.models import (
     lexicon_for,
 )
 from janoglot.productions.sound_names import with_ids, with_names
+from janoglot.productions.sounds_in_plans import without_foreign_sounds
 
 
 def production_script(production: Production, whole: bool = True) -> Script:
@@ -177,6 +180,8 @@ def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers
     tables = [(row, table_of(line.clips)) for line, row in zip(script.lines, lines, strict=True)]
     if script.sounds:
         production = next(iter(editions.values())).production
+        # Of a library only what is one's own: a number in a file is anybody's.
+        told, _ = without_foreign_sounds(production.created_by or AnonymousUser(), script.sounds)
         SoundWorld.objects.create(production=production, **SoundWorld.columns(
-            sound_plan_of(with_ids(script.sounds, production))))
+            sound_plan_of(with_ids(told, production))))
     ClipTable.objects.bulk_create([ClipTable.of(row, table) for row, table in tables if table is not None])
