@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import io
+import tempfile
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from janoglot.core.audio.loudness import gated, loudness_range, measure
 from janoglot.core.errors import NothingToMix
@@ -140,6 +144,63 @@ def test_peaks_are_held_over_the_edge_of_a_block(blocks: FolderStore) -> None:
     # Block by block it is the very wave that a limiter makes of the whole.
     whole, _ = limit(np.concatenate([kept.read(key) for key in mix.blocks]) * np.float32(10 ** (mix.gain_db / 20)), RATE, -1.0)
     assert np.abs(sound[:2 * BLOCK] - whole[:2 * BLOCK]).max() < 1e-5
+
+
+class TestLimitedInBlocks:
+    """A mix that is limited block by block is the one that a limiter of the whole would make."""
+
+    LONG = 3 * BLOCK
+
+    def mix_of(self, store: FolderStore, bangs: list[tuple[int, float]], target: float = -14.0) -> tuple[BlockMix, KeptBlocks, Floats32]:
+        """Quiet speech with a short loud sound at each of these samples: the mix, and what a limiter makes of the whole."""
+        sound = 0.2 * speech(4, self.LONG / RATE)
+        for at, size in bangs:
+            sound[at: at + 40] += np.float32(size) * np.sin(np.arange(40) * 0.9).astype(np.float32)[: len(sound) - at]
+        kept = KeptBlocks(store, 1)
+        mix = BlockMixer([_Raw(sound, f"{bangs}")], self.LONG / RATE, 1, kept).mix(target)
+        plain = np.concatenate([kept.read(key) for key in mix.blocks]) * np.float32(10 ** (mix.gain_db / 20))
+        return mix, kept, limit(plain, RATE, -1.0)[0]
+
+    @given(st.lists(st.tuples(st.integers(0, 2), st.integers(-1_200, 1_200), st.floats(0.3, 3.0)), min_size=1, max_size=4))
+    @settings(max_examples=25, deadline=None)
+    def test_wherever_its_peaks_lie(self, told: list[tuple[int, int, float]]) -> None:
+        bangs = [(min(max(0, seam * BLOCK + beside), self.LONG - 41), size) for seam, beside, size in told]
+        with tempfile.TemporaryDirectory() as folder:
+            mix, kept, whole = self.mix_of(FolderStore(Path(folder)), bangs)
+            sound = np.concatenate([mix.finished(number, kept) for number in range(len(mix.blocks))])
+        assert 20 * np.log10(np.abs(sound - whole).max() + 1e-12) < -90 or not mix.limited
+
+    @pytest.mark.parametrize("beside", [-400, -60, -5, 5, 60, 400])
+    def test_a_peak_on_one_side_alone_leaves_no_step_at_the_seam(self, beside: int, blocks: FolderStore) -> None:
+        mix, kept, whole = self.mix_of(blocks, [(BLOCK + beside, 3.0)])
+        assert mix.limited == [0, 1]
+        sound = np.concatenate([mix.finished(number, kept) for number in range(3)])
+        assert np.abs(sound - whole).max() < 3e-5
+
+    @pytest.mark.parametrize("target", [-14.0, -9.0, -8.0])
+    def test_what_is_told_is_what_the_file_has(self, target: float, blocks: FolderStore) -> None:
+        """However much the limiter takes, and however often the gain is set."""
+        mix, kept, _ = self.mix_of(blocks, [(at, 4.0) for at in range(3_000, self.LONG - 3_000, 9_000)], target)
+        sound = np.concatenate([mix.finished(number, kept) for number in range(3)])
+        meter = measure(sound, RATE)
+        assert mix.report.lufs == pytest.approx(meter.integrated, abs=0.05)
+        assert mix.report.true_peak_db == pytest.approx(meter.true_peak_db, abs=0.05)
+        assert meter.true_peak_db <= -0.95
+
+
+class _Raw:
+    """A track that is just these samples."""
+
+    voice, strip, channels = True, PLAIN, 1
+
+    def __init__(self, sound: Floats32, key: str) -> None:
+        self.name, self._sound, self._key = "Ash", sound, key
+
+    def content(self, first: int, last: int) -> Any:
+        return [self._key, first]
+
+    def piece(self, first: int, last: int) -> Floats32:
+        return np.ascontiguousarray(self._sound[first:last])
 
 
 def test_alone_and_not_at_all(blocks: FolderStore) -> None:

@@ -9,6 +9,7 @@ import json
 import subprocess
 import zipfile
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,10 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 from wavinfo import WavInfoReader
 
-from janoglot.core.deliver.package import MANIFEST, PACKAGES, hand_over, package_of, wanted_of
+from janoglot.core.deliver.deliverable import FailedCheck
+from janoglot.core.deliver.encoding import AudioFormat, encode
+from janoglot.core.deliver.items import MadeFile
+from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, hand_over, package_of, wanted_of
 from janoglot.core.deliver.picture_items import probed
 from janoglot.core.deliver.timecode import exact_rate, frames_at
 from janoglot.core.deliver.timeline_items import edl_of
@@ -464,3 +468,28 @@ def test_only_what_changed_is_made_again(made: Any, monkeypatch: pytest.MonkeyPa
 def test_what_is_no_package_is_said(told: Any, said: str) -> None:
     with pytest.raises(BadInput, match=said):
         package_of(told)
+
+
+@pytest.mark.parametrize(("codec", "rate"), [("wav24", 48_000), ("mp3", 44_100), ("ulaw", 8_000)])
+def test_a_loudness_that_was_asked_for_and_not_reached_stops_it(codec: str, rate: int, tmp_path: Path) -> None:
+    """Read again at −16 LUFS, a track passes for −16 and for nothing beside it; nobody takes −10 on trust."""
+    noise = (0.1 * np.random.default_rng(3).standard_normal(6 * 48_000)).astype(np.float32)
+    soundfile.write(tmp_path / "noise.wav", noise, 48_000, subtype="FLOAT")
+    form = AudioFormat(codec, rate, lufs=-16.0)
+    place = tmp_path / f"made.{form.of.ending}"
+    made = encode(tmp_path / "noise.wav", place, form)
+    file = MadeFile(place.name, form.of.ending, {}, {})
+
+    def order(lufs: float) -> dict[str, Any]:
+        return {"form": replace(form, lufs=lufs).as_json(), "seconds": made.seconds, "lufs": -30.0, "broadcast": None, "chapters": []}
+
+    KINDS["track"].check(order(-16.0), place, file)
+    for asked in (-10.0, -15.2, -16.8):
+        with pytest.raises(FailedCheck, match=f"not {asked:.1f}".replace("-", "[-−]")):
+            KINDS["track"].check(order(asked), place, file)
+
+
+def test_a_loudness_beyond_what_peaks_allow_is_not_passed_for_it(made: Any, tmp_path: Path) -> None:
+    """Speech held under a low ceiling cannot be as loud as is asked: that is said, and no file is given."""
+    with pytest.raises(FailedCheck, match="LUFS"):
+        one(made, "track", {"lufs": -8, "ceiling_db": -12})

@@ -46,7 +46,7 @@ TAKE_STATES: tuple[TakeState, ...] = (
     "empty", "on_screen", "template", "uncast", "unvoiced", "out_of_date", "current")
 UNDER_VERSION = 2
 """Of the way that what lies under the voices is made."""
-MIX_VERSION = 5
+MIX_VERSION = 6
 """Of the way that a mix is made: part of its recipe."""
 _NO_WORLD = SoundPlan()
 _MOST_PAST_END = 60.0

@@ -34,7 +34,7 @@ from janoglot.core.audio.loudness import (
 )
 from janoglot.core.errors import NothingToMix
 from janoglot.core.graph import recipe_hash
-from janoglot.core.mix.limiter import LOOKAHEAD, Limiter
+from janoglot.core.mix.limiter import LOOKAHEAD, Limiter, lets_through
 from janoglot.core.mix.sides import CEILING, RATE, Floats32, Strip, laid, spread
 from janoglot.core.store import Store, atomic_file
 
@@ -47,8 +47,12 @@ _WARM = RATE // 5
 """Samples that the weighting filters hear before a block: what lies further back is 90 dB down in them."""
 _CONTEXT = 4 * max(2, round(RATE * LOOKAHEAD / 16)) * 16
 """Samples around a block that the limiter looks at."""
+_EDGE = _CONTEXT + 4 * REACH
+"""… and a little more, in which a peak between samples may show."""
 _AT_ONCE = 50
 """Energies that are worked out at a time."""
+_LOOKS = 5
+"""How often the gain is set at most, and what becomes of it measured."""
 _GAIN_STEP = 0.01
 _TOLERANCE = 0.1
 SPEECH_BAND = (350.0, 5_600.0)
@@ -93,7 +97,8 @@ class BlockStore(Protocol):
 @dataclass(slots=True)
 class Facts:
     """Of one block: K-weighted energies of each 100 ms, of ``programme`` and of its ``voices``; the energies in the
-    band of speech, of voices and of what is ``under`` them; the true ``peak``, and by layer the energies of each."""
+    band of speech, of voices and of what is ``under`` them; the true ``peak``, and by layer the energies of each.
+    ``edges``: the true peaks of its first and its last samples, as far as a limiter looks over into the next block."""
 
     peak: float
     programme: Energies
@@ -101,9 +106,10 @@ class Facts:
     speech: Energies
     under: Energies
     layers: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
+    edges: tuple[float, float] = (0.0, 0.0)
 
     def as_bytes(self) -> bytes:
-        head = json.dumps({"peak": self.peak, "layers": list(self.layers)}).encode()
+        head = json.dumps({"peak": self.peak, "layers": list(self.layers), "edges": self.edges}).encode()
         rows = np.stack([self.programme, self.voices, self.speech, self.under, *self.layers.values()])
         return struct.pack("<II", len(head), rows.shape[1]) + head + rows.astype("<f8").tobytes()
 
@@ -112,7 +118,10 @@ class Facts:
         size, steps = struct.unpack_from("<II", data)
         head = json.loads(data[8: 8 + size])
         rows = np.frombuffer(data, "<f8", offset=8 + size).reshape(-1, steps)
-        return cls(head["peak"], rows[0], rows[1], rows[2], rows[3], dict(zip(head["layers"], rows[4:], strict=True)))
+        # Where nobody has looked at the edges, the peak may lie at either.
+        first, last = head.get("edges") or (head["peak"], head["peak"])
+        return cls(head["peak"], rows[0], rows[1], rows[2], rows[3], dict(zip(head["layers"], rows[4:], strict=True)),
+                   (first, last))
 
 
 @dataclass(slots=True)
@@ -361,14 +370,13 @@ class BlockMixer:
         mix = BlockMix(self._total / RATE, self._channels, _rounded(target - by), keys, [],
                        MixReport(0, 0, 0, 0, 0), ceiling_db)
         lost, peak = 0.0, 0.0
-        for _ in range(3):
-            gain = 10 ** (mix.gain_db / 20)
-            ceiling = 10 ** (ceiling_db / 20)
-            mix.limited = [number for number, one in enumerate(facts) if one.peak * gain > ceiling]
+        for look in range(_LOOKS):
+            mix.limited = limited_blocks(facts, 10 ** (mix.gain_db / 20), ceiling_db)
             energies, lost, peak = self._limited(mix, facts)
             whole = gated(np.concatenate(energies))
             # The limiter takes a little loudness with the peaks: give it back, and look again.
-            if not mix.limited or dialogue or abs(whole - target) <= _TOLERANCE:
+            # After the last look nothing is moved any more: what is told was measured of just this.
+            if not mix.limited or dialogue or abs(whole - target) <= _TOLERANCE or look + 1 == _LOOKS:
                 break
             mix.gain_db = _rounded(mix.gain_db + target - whole)
         final = np.concatenate(energies)
@@ -412,6 +420,19 @@ class BlockMixer:
         return found
 
 
+def limited_blocks(facts: Sequence[Facts], gain: float, ceiling_db: float) -> list[int]:
+    """Numbers of the blocks that a limiter of the whole would change anything of: where a peak is over what it lets
+    through, and beside that where the peak lies so near to the edge that the gain moves across it. None where nothing
+    is over the ceiling."""
+    if not any(one.peak * gain > 10 ** (ceiling_db / 20) for one in facts):
+        return []
+    most = lets_through(ceiling_db)
+    found = {number for number, one in enumerate(facts) if one.peak * gain > most}
+    found |= {number + 1 for number, one in enumerate(facts[:-1]) if one.edges[1] * gain > most}
+    found |= {number for number, one in enumerate(facts[1:]) if one.edges[0] * gain > most}
+    return sorted(found)
+
+
 def _added(total: Floats32 | None, piece: Floats32) -> Floats32:
     if total is None:
         return piece
@@ -423,13 +444,14 @@ def facts_of(block: Floats32, voices: Floats32 | None, under: Floats32 | None, l
              tail: Floats32 | None, last: bool) -> Facts:
     """What is measured of a block after ``tail``, the last samples of the one before it."""
     programme, peak = _measured(block, tail, last)
+    edges = _peak(block[:_EDGE], tail, False), _peak(block[-_EDGE:], None, last)
     steps = len(programme)
     nothing = np.zeros(steps)
     if voices is None or under is None:
-        return Facts(peak, programme, programme, nothing, nothing, _cut(layers, steps))
+        return Facts(peak, programme, programme, nothing, nothing, _cut(layers, steps), edges)
     loud, spoken = zip(*((_weighted(some), _in_band(some)) for some in _powers(voices)), strict=True)
     return Facts(peak, programme, np.concatenate(loud)[:steps], np.concatenate(spoken)[:steps],
-                 band_energies(under)[:steps], _cut(layers, steps))
+                 band_energies(under)[:steps], _cut(layers, steps), edges)
 
 
 def _cut(layers: dict[str, npt.NDArray[Any]], steps: int) -> dict[str, Energies]:

@@ -20,6 +20,11 @@ _MARGIN_DB = 0.15
 """What a peak measured between samples may differ by after the gain has moved across it."""
 
 
+def lets_through(ceiling_db: float) -> float:
+    """The highest true peak that a limiter for ``ceiling_db`` leaves as it is: a little under that ceiling."""
+    return float(10 ** ((ceiling_db - _MARGIN_DB) / 20))
+
+
 def limit(samples: npt.NDArray[np.float32], rate: int,
           ceiling_db: float) -> tuple[npt.NDArray[np.float32], float]:
     """``samples``, shape (n,) or (n, 2), with their true peaks held under ``ceiling_db`` (dBTP), and the most that one
@@ -36,7 +41,7 @@ class Limiter:
     def __init__(self, rate: int, ceiling_db: float, channels: int = 1, keep_gain: bool = False) -> None:
         """``keep_gain``: what each sample was multiplied by is kept in :attr:`gains`, block by block."""
         self.gains: list[npt.NDArray[np.float32]] | None = [] if keep_gain else None
-        self._ceiling = np.float32(10 ** ((ceiling_db - _MARGIN_DB) / 20))
+        self._ceiling = np.float32(lets_through(ceiling_db))
         self._half = max(2, round(rate * LOOKAHEAD / _STEP))
         # Whole steps, so that a stream's steps fall where those of the whole would.
         self.delay = 4 * self._half * _STEP

@@ -56,8 +56,10 @@ export function HistoryPanel({ production, stamp, actions }: { production: Produ
 
 function sentence(record: RecordedAction, t: TFunction): string {
   const details = (record.details ?? {}) as Record<string, unknown>;
+  const told = { ...details, defaultValue: "" };
   // A casting is told by what of it was changed.
-  const kind = record.name === "set_casting" ? `set_casting.${typeof details.what === "string" ? details.what : "voice"}` : record.name;
-  const said = Object.keys(details).length ? t(`did.${kind}`, { ...details, defaultValue: "" }) : "";
+  const what = typeof details.what === "string" ? details.what : "voice";
+  const did = () => (record.name === "set_casting" ? t(`did.set_casting.${what}`, told) : t(`did.${record.name}`, told));
+  const said = Object.keys(details).length ? did() : "";
   return said || `${t(`action.${record.name}`)}${record.summary ? `: ${record.summary}` : ""}`;
 }
