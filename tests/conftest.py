@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import settings
 
 from janoglot.core.answers import FOLDER
+
+# How long an example takes is the machine's affair: what must be quick is measured where it is promised.
+settings.register_profile("janoglot", deadline=None)
+settings.load_profile("janoglot")
 
 
 @pytest.fixture(autouse=True)
