@@ -70,9 +70,8 @@ def assert_both_understood(given: Any, sound: Any, language: str) -> None:
         assert_understood(sound[round(line.start * RATE): round((line.start + line.seconds) * RATE)], line.words, language)
 
 
-@pytest.mark.parametrize("codec", ["mp3", "opus", "wav16"])
-def test_a_track_is_understood(given: Any, codec: str) -> None:
-    place, files = given("track", {"codec": codec}, ("es-MX",))
+def test_a_track_is_understood(given: Any) -> None:
+    place, files = given("track", {"codec": "mp3"}, ("es-MX",))
     assert_both_understood(given, sound_of(place / files[0]["path"]), "es-MX")
 
 

@@ -94,18 +94,28 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @contextmanager
-def stack_of(prepared: Path, var: Path) -> Iterator[Stack]:
+def stack_of(prepared: Path, var: Path, **more: str) -> Iterator[Stack]:
     """A Janoglot of its own, with the demo as it comes."""
     shutil.copytree(prepared, var, symlinks=True)
     # Rich voices take their time: a journey that is about them asks for them.
-    with running_stack(var, {"JANOGLOT_FINISH_BEHIND": "0"}, prepared=True) as running:
+    with running_stack(var, {"JANOGLOT_FINISH_BEHIND": "0", **more}, prepared=True) as running:
         yield running
     shutil.rmtree(var, ignore_errors=True)
 
 
+@pytest.fixture(scope="session")
+def shared(prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    with stack_of(prepared, tmp_path_factory.mktemp("var") / "of") as running:
+        yield running
+
+
 @pytest.fixture(scope="module")
-def stack(prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    """One for each file of journeys: what one of them leaves, no other finds, in whatever order they run."""
+def stack(request: pytest.FixtureRequest, prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    """Files of journeys that change the demo have one of their own (``OWN_STACK``); those that make what they need share
+    one. So what a journey of one file leaves, no other finds, in whatever order they run."""
+    if not getattr(request.module, "OWN_STACK", False):
+        yield request.getfixturevalue("shared")
+        return
     with stack_of(prepared, tmp_path_factory.mktemp("var") / "of") as running:
         yield running
 
@@ -140,8 +150,8 @@ def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iter
     request.node.stash[SEEN] = (made, faults, stack)
     WRITING[made] = set()
     made.on("request", lambda one: WRITING[made].add(one) if one.method != "GET" else None)
-    for over in ("requestfinished", "requestfailed"):
-        made.on(over, WRITING[made].discard)  # type: ignore[call-overload]
+    made.on("requestfinished", lambda one: WRITING[made].discard(one))
+    made.on("requestfailed", lambda one: WRITING[made].discard(one))
     made.on("pageerror", lambda error: faults.append(str(error)))
     made.on("console", lambda message: faults.append(message.text) if message.type == "error" else None)
     made.goto("/")
@@ -151,7 +161,6 @@ def page(stack: Stack, browser: Browser, request: pytest.FixtureRequest) -> Iter
     if BROKEN in request.node.stash:
         context.tracing.stop(path=_kept(request.node) / "trace.zip")
     context.close()
-    del WRITING[made]
     expected = [fault for fault in faults if not re.search(r"status of (400|409|503)|ERR_INTERNET_DISCONNECTED", fault)]
     assert not expected
 

@@ -18,6 +18,8 @@ from playwright.sync_api import Download, Page, expect
 from tests.core.test_loudness import ffmpeg_measures
 from tests.e2e.conftest import check_accessibility, go_to, make_ready, open_production, open_view, ready
 
+OWN_STACK = True
+
 OWN = """Character;Line;Start;Stop;Español (México)
 Harbourmaster;The ferry leaves at the turn of the tide.;0:01;0:04,2;El ferry sale con el cambio de la marea.
 Deckhand;Which tide?;0:04,6;0:05,8;¿Qué marea?
@@ -78,9 +80,6 @@ def test_the_demo_becomes_a_finished_track(page: Page, tmp_path: Path) -> None:
     names = zipfile.ZipFile(clips).namelist()
     assert len(names) == 48
     assert names[2] == "003_Keeper_es-MX.wav"
-    for kind in ("FLAC", "MP3"):
-        assert soundfile.info(take_away(page, "Español (México)", kind, tmp_path)).duration == pytest.approx(
-            len(samples) / rate, abs=0.1)
 
 
 def test_a_script_of_ones_own(page: Page, tmp_path: Path) -> None:

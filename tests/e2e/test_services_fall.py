@@ -1,22 +1,27 @@
-"""Services killed two at once, and the database and the queue away for a while in the middle of the work: all ends by itself."""
+"""Services killed two at once, the database and the queue away for a while in the middle of the work, the page with no server:
+all ends by itself, and nothing is lost."""
 
 from __future__ import annotations
 
 import itertools
+import os
 import re
 import signal
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Playwright
+from playwright.sync_api import Page, Playwright, expect
 
 from janoglot.launcher.services import Supervisor
 from janoglot.launcher.stack import Stack
+from tests.e2e.conftest import open_production, stack_of
 
 LINES = 120
+HEARTBEAT = 4.0
+"""Seconds, of the services here: what is lost is missed the sooner."""
 _houses = itertools.count(1)
 
 
@@ -55,6 +60,12 @@ class Person:
                     raise
             assert time.monotonic() < until, "it did not end by itself"
             time.sleep(0.25)
+
+
+@pytest.fixture(scope="module")
+def stack(prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    with stack_of(prepared, tmp_path_factory.mktemp("var") / "of", JANOGLOT_HEARTBEAT=str(HEARTBEAT)) as running:
+        yield running
 
 
 @pytest.fixture(scope="module")
@@ -106,7 +117,7 @@ def test_two_services_killed_at_once(pair: tuple[str, str], stack: Stack, person
 
 
 @pytest.mark.parametrize("name", ["mariadb", "redis"])
-def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack: Stack, person: Person) -> None:
+def test_away_for_a_while_in_the_middle_of_voicing(name: str, stack: Stack, person: Person) -> None:
     supervisor = Supervisor([one for one in stack.services.values() if one.name != name], lambda _: None)
     service = stack.services[name]
     path, told = voicing(person, f"Without {name}")
@@ -118,7 +129,8 @@ def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack: Stack
     asked = person.call("post", f"{path}mixes/")
     assert (asked.status, re.search("tried again|try again|in a moment", asked.json()["message"]) is not None) == (503, True)
     assert time.monotonic() - began < 5, "who asks is told at once"
-    while time.monotonic() - began < 40:
+    # Longer than a heartbeat may stand.
+    while time.monotonic() - began < 4 * HEARTBEAT:
         supervisor.look()
         time.sleep(0.5)
     service.start()
@@ -131,3 +143,36 @@ def test_away_for_forty_seconds_in_the_middle_of_voicing(name: str, stack: Stack
 def test_no_two_stacks_share_a_path(stack: Stack) -> None:
     arguments = Path(f"/proc/{stack.services['web'].process.pid}/cmdline").read_bytes()  # type: ignore[union-attr]
     assert b"--no-control-socket" in arguments
+
+
+def test_a_worker_that_is_killed_while_voicing_loses_nothing(page: Page, stack: Stack) -> None:
+    open_production(page, "The Tidewater Clock", "Português (Brasil)", "Adapt")
+    main = page.get_by_role("banner")
+    main.get_by_role("button", name="Voice 48 lines").click()
+    expect(main.get_by_text(re.compile(r"[1-9]\d* of 48 voiced"))).to_be_visible()
+    worker = stack.services["worker"]
+    assert worker.process is not None
+    children = Path(f"/proc/{worker.process.pid}/task/{worker.process.pid}/children").read_text().split()
+    for child in children:
+        os.kill(int(child), signal.SIGKILL)
+    worker.process.kill()
+    worker.process.wait()
+    worker.start()
+    expect(main.get_by_role("button", name="Finish 48 lines")).to_be_visible(timeout=90_000)
+    lines = page.request.get(f"{stack.address}/api/productions/1/editions/pt-BR/").json()["lines"]
+    assert [line["quality"] for line in lines] == ["sketch"] * 48
+
+
+def test_when_the_server_is_away_what_was_typed_is_kept(page: Page, stack: Stack) -> None:
+    open_production(page, "The Tidewater Clock", "Français", "Adapt")
+    field = page.get_by_label("Line 3 in")
+    page.context.set_offline(True)
+    field.fill("Attention à la troisième marche, elle branle.")
+    field.press("Enter")
+    expect(page.get_by_role("alert").filter(has_text="What you typed is kept here")).to_be_visible()
+    expect(field).to_have_value("Attention à la troisième marche, elle branle.")
+    page.context.set_offline(False)
+    field.press("Enter")
+    expect(field).to_have_attribute("aria-invalid", "false")
+    page.reload()
+    expect(page.get_by_label("Line 3 in")).to_have_value("Attention à la troisième marche, elle branle.")

@@ -13,6 +13,8 @@ from playwright.sync_api import Page, expect
 from tests.e2e.conftest import check_accessibility, choose_edition, go_to, open_production, ready, written
 from tests.e2e.program import Program
 
+OWN_STACK = True
+
 LISTEN = """() => {
   const made = window.AudioContext;
   window.heard = { contexts: [], changes: [] };

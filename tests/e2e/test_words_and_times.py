@@ -23,6 +23,8 @@ from tests.e2e.conftest import HOME, check_accessibility, choose_edition, go_to,
 from tests.e2e.program import Program
 from tests.e2e.test_journey import take_away
 
+OWN_STACK = True
+
 DEMO = HOME / "demo" / "tidewater-clock.csv"
 SCRIPT = read_script(DEMO.read_bytes(), DEMO.name)
 

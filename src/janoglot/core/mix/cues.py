@@ -392,8 +392,7 @@ def _cue(row: Mapping[str, Any], number: int) -> Cue:
             "Cue {number} has no sound: give it a “file”, what is “made”, what is “composed”, or one that is “kept”.",
             number=number,
         )
-    points = tuple((float(one[0]), min(24.0, max(-60.0, float(one[1])))) for one in row.get("points", ())
-                   if isinstance(one, list | tuple) and len(one) == 2)
+    points = _points(row.get("points"), number)
     until, curve = row.get("until"), row.get("curve", "power")
     if curve not in FADE_CURVES:
         raise BadInput("Cue {number} fades by a curve of “power” or “straight”.", number=number)
@@ -403,6 +402,18 @@ def _cue(row: Mapping[str, Any], number: int) -> Cue:
                curve, _number(row, "gain_db", 0, -60, 24), _number(row, "pan", 0, -1, 1),
                _number(row, "trim", 0, 0, 86_400), tuple(sorted(points)), str(row.get("id") or "")[:12],
                row.get("off") is True, row.get("fit") is True)
+
+
+def _points(told: Any, number: int) -> tuple[tuple[float, float], ...]:
+    """Seconds and dB of each. Raises BadInput."""
+    if told is None:
+        return ()
+    rows = told if isinstance(told, list | tuple) else [told]
+    if not all(isinstance(one, list | tuple) and len(one) == 2 and all(
+            isinstance(value, int | float) and not isinstance(value, bool) and abs(value) <= 86_400 for value in one)
+            for one in rows):
+        raise BadInput("Cue {number} has points that are no pairs of seconds and dB.", number=number)
+    return tuple((float(at), min(24.0, max(-60.0, float(level)))) for at, level in rows)
 
 
 def _place(told: Any, number: int) -> Place:
