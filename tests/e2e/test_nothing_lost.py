@@ -313,6 +313,7 @@ def test_source_and_dub_go_on_from_where_they_are(ferry: Page) -> None:
     for language in ("es-MX", "en-GB"):
         Program.of(ferry).ready(production_of(ferry), language)
     open_at(ferry, production_of(ferry), "es-MX", "Cast")
+    expect(ferry.get_by_role("button", name="Play", exact=True)).to_be_enabled()
     ferry.keyboard.press("Space")
     playing = "() => { const [m, s] = document.querySelector('footer span.text-sm.whitespace-nowrap').innerText.split(' ')[0].split(':'); return 60 * m + 1 * s; }"
     ferry.wait_for_function(f"() => ({playing})() > 1.2")

@@ -47,7 +47,7 @@ def brought_in(page: Page, script: str, name: str, stage: str) -> int:
 
 def test_a_template_of_thirty_rows(page: Page) -> None:
     brought_in(page, "speaker,en-GB\nMenu,The next tide is at {time} on {weekday}.\nMenu,Goodbye.\n", "tides", "Direct")
-    page.get_by_role("option").first.click()
+    page.get_by_role("listbox", name="Lines").get_by_role("option").first.click()
     panel = page.get_by_role("region", name="Template")
     panel.get_by_label("Bring in a table…").set_input_files({"name": "tides.csv", "mimeType": "text/csv", "buffer": (
         "name,time,weekday\n" + "\n".join(f"tide-{k:02},{k % 12 + 1}:{k + 10},day {k}" for k in range(29))).encode()})
@@ -123,7 +123,7 @@ def test_forty_recordings_come_back_in_a_zip(page: Page, tmp_path: Path) -> None
     expect(dialog.get_by_text("40 lines have recordings.")).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_role("banner").get_by_role("button", name="Make the mix")).to_be_visible(timeout=180_000)
-    line = page.get_by_role("option").nth(6)
+    line = page.get_by_role("listbox", name="Lines").get_by_role("option").nth(6)
     line.click()
     panel = page.get_by_role("region", name="A person's take")
     expect(panel).to_contain_text("_b.wav")

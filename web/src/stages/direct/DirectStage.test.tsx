@@ -36,6 +36,35 @@ it("words lie along their time, and a word is lifted, slowed and stressed by key
   await waitFor(() => expect((put(asked) as { marks: object[] }).marks).toContainEqual({ kind: "stress", word: 2, count: 1, amount: 1 }));
 });
 
+it("keys that come quicker than the server answers lose nothing, and arrive in their order", async () => {
+  let kept: object[] = [];
+  let held: (() => void) | undefined;
+  const asked = serve({ [`GET ${AT}direction/`]: () => direction(kept), [`GET ${AT}stave/`]: () => STAVE, "GET /api/productions/5/editions/es-MX/castings/": () => [],
+    "GET /api/moods/": () => ({ moods: [], dials: [], missed: [], names: [] }), [`POST ${AT}audition/`]: () => ({ finished: "", sketched: "", fault: "no sound here" }), [`POST ${AT}stave/trial/`]: () => STAVE,
+    [`PUT ${AT}direction/`]: async (one) => {
+      // The first one is on its way for long.
+      if (held === undefined) await new Promise<void>((over) => { held = over; });
+      kept = (one.body as { marks: object[] }).marks;
+      return direction(kept);
+    } });
+  show(<DirectStage production={{ ...PRODUCTION, role: "owner" } as never} edition={edition("es-MX", [LINE])} source={edition("en-GB", [LINE])} />);
+  const word = await screen.findByRole("button", { name: "step." });
+  fireEvent.click(word);
+  fireEvent.keyDown(word, { key: "ArrowUp" });
+  await waitFor(() => expect(held).toBeTruthy());
+  fireEvent.keyDown(word, { key: "[" });
+  await waitFor(() => expect(screen.getByRole("slider", { name: "Pace" }).getAttribute("aria-valuenow")).toBe("0.95"));
+  fireEvent.keyDown(word, { key: "b" });
+  await new Promise((over) => setTimeout(over, 50));
+  expect(asked.filter((one) => one.method === "PUT")).toHaveLength(1);
+  held?.();
+  await waitFor(() => expect(kept.map((one) => (one as { kind: string }).kind).sort()).toEqual(["lift", "pace", "stress"]));
+  expect(asked.filter((one) => one.method === "PUT").map((one) => (one.body as { marks: object[] }).marks.length)).toEqual([1, 2, 3]);
+  // And so it stays when the server has been asked again.
+  await waitFor(() => expect(screen.getByRole("slider", { name: "Lift" }).getAttribute("aria-valuenow")).toBe("0.5"));
+  expect(screen.getByRole("slider", { name: "Pace" }).getAttribute("aria-valuenow")).toBe("0.95");
+});
+
 it("several words are chosen with Shift, and slowed together", async () => {
   const asked = stage();
   const first = await screen.findByRole("button", { name: "Mind" });

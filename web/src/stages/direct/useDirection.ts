@@ -27,14 +27,21 @@ export function useDirection(production: number, language: string, line: number,
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/stave/", at(production, language, line))),
     placeholderData: (previous) => previous,
   });
+  const mutationKey = ["directing", production, language, line];
   const set = useMutation({
+    mutationKey,
+    // Of one line one after another: what is said later never arrives first.
+    scope: { id: mutationKey.join("/") },
     mutationFn: (change: Directing) => data(api.PUT("/api/productions/{production_id}/editions/{language}/lines/{line_id}/direction/", { ...at(production, language, line), body: change })),
-    // Shown at once; the server's answer takes its place.
-    onMutate: (change) => client.setQueryData<Direction>(key, (old) => old && { ...old, ...(change.marks ? { marks: change.marks } : {}), ...(change.moods ? { moods: change.moods } : {}) }),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["production", production] }),
-    onError: (error: Error) => {
-      void client.invalidateQueries({ queryKey: ["production", production] });
-      say({ tone: "bad", text: error.message || t("common.unreachable") });
+    onMutate: (change) => {
+      // Shown at once. What is being asked just now is of before, and must not come to lie over it.
+      void client.cancelQueries({ queryKey: key }, { revert: false, silent: true });
+      client.setQueryData<Direction>(key, (old) => old && { ...old, ...(change.marks ? { marks: change.marks } : {}), ...(change.moods ? { moods: change.moods } : {}) });
+    },
+    onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+    // What the server has is asked for when all that was said has been written.
+    onSettled: () => {
+      if (client.isMutating({ mutationKey }) === 1) void client.invalidateQueries({ queryKey: ["production", production] });
     },
   });
   return { direction: direction.data, stave: stave.data, fault: stave.error, set: set.mutate };
