@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import logging
 from dataclasses import asdict
+from datetime import timedelta
 
 from celery import shared_task
+from celery.exceptions import SoftTimeLimitExceeded
+from django.core.cache import cache
+from django.utils import timezone
 
-from janoglot.core.errors import BadInput, EngineError
+from janoglot.core.errors import JanoglotError
 from janoglot.core.speech.guide import LONGEST, GuideFault, GuideFound, read_guide
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing
 from janoglot.core.speech.takes import read_sound
@@ -15,9 +19,10 @@ from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import GuideRead
 from janoglot.server.storage import media
-from janoglot.server.work import NOW, Work, hand_out
+from janoglot.server.work import NOW, Work, hand_out, looked_after, nothing_waits
 
 log = logging.getLogger(__name__)
+_MOST_TRIES = 4
 
 
 def begin_reading(row: GuideRead) -> None:
@@ -49,6 +54,30 @@ def _found(row: GuideRead) -> GuideFound:
         if not recogniser_missing() and hearable(language) and len(samples) <= LONGEST * rate:
             heard = recognise(samples, rate, language)
         return read_guide(samples, rate, standing.recipe, heard, row.language)
-    except (BadInput, EngineError, OSError) as error:
-        log.info("a guide could not be read", extra={"guide": row.pk, "why": str(error)})
-        return GuideFound((), False, "", (GuideFault("unreadable", str(error)),))
+    except SoftTimeLimitExceeded:
+        return _unreadable()
+    except Exception as error:
+        # One that nothing can be made of is told, whatever it is, and not tried for ever.
+        log.warning("a guide could not be read", extra={"guide": row.pk}, exc_info=error)
+        return _unreadable(str(error) if isinstance(error, JanoglotError) else "")
+
+
+def _unreadable(why: str = "") -> GuideFound:
+    return GuideFound((), False, "", (GuideFault("unreadable", why or "Nothing could be made of this recording."),))
+
+
+@looked_after
+def go_on_with_guides(still: timedelta | None = None) -> None:
+    """Have read what nobody reads any more: its message was lost, or whoever had it fell. A few times, then it is told
+    that nothing could be made of it."""
+    before = timezone.now() - (still or timedelta())
+    for row in GuideRead.objects.filter(state=GuideRead.State.READING, brought__lt=before).exclude(key=""):
+        if still is not None and not nothing_waits(NOW):
+            return
+        name = f"guide/{row.pk}/{row.key}"
+        cache.add(name, 0, 3_600)
+        if cache.incr(name) <= _MOST_TRIES:
+            begin_reading(row)
+            continue
+        GuideRead.objects.filter(pk=row.pk, key=row.key).update(
+            state=GuideRead.State.READY, faults=[asdict(fault) for fault in _unreadable().faults])

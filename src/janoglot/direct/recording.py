@@ -6,11 +6,12 @@ import logging
 from dataclasses import asdict
 from datetime import timedelta
 
+from celery.exceptions import SoftTimeLimitExceeded
 from django.db.models import QuerySet
 from django.utils import timezone
 
 from janoglot.core.audio.noise import without_noise
-from janoglot.core.errors import BadInput, EngineError
+from janoglot.core.errors import JanoglotError
 from janoglot.core.speech.engines.base import Samples
 from janoglot.core.speech.guide import GuideFault, faults_of
 from janoglot.core.speech.heard import compare
@@ -74,9 +75,12 @@ def _listened(key: str, language: str) -> tuple[str | None, list[GuideFault]]:
         samples, rate = read_sound(media(), key)
         faults = faults_of(samples, rate, LONGEST)
         return _heard(samples, rate, language), faults
-    except (BadInput, EngineError, OSError) as error:
-        log.info("a recording could not be listened to", extra={"why": str(error)})
-        return None, [GuideFault("unreadable", str(error))]
+    except SoftTimeLimitExceeded:
+        raise
+    except Exception as error:
+        # Whatever it is: one that nothing can be made of holds up none of the others.
+        log.warning("a recording could not be listened to", exc_info=error)
+        return None, [GuideFault("unreadable", _why(error))]
 
 
 def _heard(samples: Samples, rate: int, language: str) -> str | None:
@@ -111,13 +115,31 @@ def _prepare(edition: Edition, row: LineRecording) -> None:
         if row.cleaned:
             samples = without_noise(samples, rate)
         take = prepared_take(samples, rate, row.said, standing.stand_in, takes())
-    except (BadInput, EngineError, OSError) as error:
-        log.info("a recording could not be prepared", extra={"recording": row.pk, "why": str(error)})
-        mine.update(state=LineRecording.State.FAILED, faults=[asdict(GuideFault("unreadable", str(error)))])
+    except SoftTimeLimitExceeded:
+        raise
+    except Exception as error:
+        log.warning("a recording could not be prepared", extra={"recording": row.pk}, exc_info=error)
+        mine.update(state=LineRecording.State.FAILED, faults=[asdict(GuideFault("unreadable", _why(error)))])
         return
     Take.objects.bulk_create([Take.of(take, "")], ignore_conflicts=True)
     mine.update(state=LineRecording.State.READY, take=take.hash, listened=heard is not None,
                 heard=heard or "", faults=[asdict(fault) for fault in faults])
+
+
+def _why(error: Exception) -> str:
+    """What a person can be told of it: of what nobody foresaw, that alone."""
+    return str(error) if isinstance(error, JanoglotError) else "Nothing could be made of this recording."
+
+
+def _given_up(job: Job) -> None:
+    """What is left of a job that nothing came of is not begun again and again: it is told, and can be sent anew."""
+    told = [asdict(GuideFault("unreadable", "Nothing could be made of this recording."))]
+    WaitingRecording.objects.filter(edition=job.edition, pk__in=job.items if job.kind == "listen" else [],
+                                    state=WaitingRecording.State.LISTENING).update(
+        state=WaitingRecording.State.READY, listened=False, faults=told)
+    LineRecording.objects.filter(
+        edition=job.edition, line__in=job.items if job.kind == "prepare" else [], state=LineRecording.State.READING,
+    ).update(state=LineRecording.State.FAILED, faults=told)
 
 
 @looked_after
@@ -136,5 +158,5 @@ def _editions(rows: QuerySet[WaitingRecording] | QuerySet[LineRecording]) -> Que
     return Edition.objects.select_related("production").filter(pk__in=set(rows.values_list("edition", flat=True)))
 
 
-LISTENING = register(JobKind("listen", listen))
-PREPARING = register(JobKind("prepare", prepare))
+LISTENING = register(JobKind("listen", listen, failed=_given_up))
+PREPARING = register(JobKind("prepare", prepare, failed=_given_up))
