@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import csv
+import io
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -197,6 +200,13 @@ class TestLexicon:
     def test_nothing_is_lost_on_the_way_out_and_in(self, entries: list[LexiconEntry]) -> None:
         assert read_pls(write_pls(entries, "en-GB").encode()) == (entries, [])
         assert read_csv(write_csv(entries).encode()) == (entries, []) or not entries
+
+    @pytest.mark.parametrize("start", ["=", "+", "-", "@", "'=", "\t="])
+    def test_no_cell_is_a_formula_and_all_come_back(self, start: str) -> None:
+        entry = checked_entry(f"{start.strip()}1+1", "alias", f"{start.strip()}cmd", "en-GB", False, False, f"{start.strip()}A1")
+        rows = list(csv.reader(io.StringIO(write_csv([entry]))))
+        assert not any(cell[:1] in set("=+-@\t\r") for cell in rows[1])
+        assert read_csv(write_csv([entry]).encode()) == ([entry], [])
 
     @pytest.mark.parametrize("data", [b"", b"<", b"<html/>", b"\xff\xfe\x00", b"<lexicon><lexeme></lexicon>",
                                       b"<!DOCTYPE x [<!ENTITY a 'b'>]><lexicon>&a;</lexicon>"])

@@ -49,6 +49,8 @@ def test_throttling_goes_by_who_is_really_there(production: Production) -> None:
     codes = {client.post("/api/session/", {"username": "owner", "password": "x"}, content_type="application/json",
                          headers={"X-Forwarded-For": f"10.0.0.{n}"}, REMOTE_ADDR="127.9.9.9").status_code for n in range(40)}
     assert 429 in codes
+    late = client.post("/api/session/", {"username": "owner", "password": "x"}, content_type="application/json", REMOTE_ADDR="127.9.9.9")
+    assert 0 < int(late["Retry-After"]) <= 60
 
 
 @pytest.mark.parametrize(("path", "who", "size", "code"), [
@@ -110,6 +112,12 @@ def test_the_demo_sign_in_can_be_switched_off(db: None, settings: Any) -> None:
     assert Client().post("/api/session/demo/").json()["username"] == "demo"
     settings.DEMO = False
     assert Client().post("/api/session/demo/").status_code == 404
+
+
+def test_what_is_told_of_people_is_kept_by_no_cache(production: Production, call: Call) -> None:
+    for path in ("/api/session/", f"/api/productions/{production.pk}/", edition_path(production), f"/api/productions/{production.pk}/history/"):
+        assert call("owner", "get", path)["Cache-Control"] == "private, no-store", path
+    assert call("stranger", "get", edition_path(production))["Cache-Control"] == "private, no-store"
 
 
 def test_security_headers(db: None) -> None:

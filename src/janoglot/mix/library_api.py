@@ -234,7 +234,7 @@ class LibrarySoundView(APIView):
         with transaction.atomic():
             row = self._own(user, sound_id)
             told = request.data if isinstance(request.data, dict) else {}
-            if "kind" in told and told["kind"] not in dict(SOUND_USES):
+            if "kind" in told and str(told["kind"]) not in dict(SOUND_USES):
                 raise BadInput("A sound is music, effects or ambience.")
             row.name = str(told.get("name", row.name)).strip()[:200] or row.name
             row.kind = str(told.get("kind", row.kind))

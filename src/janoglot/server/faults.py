@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
@@ -78,8 +79,11 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": "invalid", "message": _first_sentence(error.detail)},
                         status=status.HTTP_400_BAD_REQUEST)
     if isinstance(error, exceptions.APIException):
+        headers = {"WWW-Authenticate": "Session"} if error.status_code == 401 else {}
+        if isinstance(error, exceptions.Throttled) and error.wait:
+            headers["Retry-After"] = str(math.ceil(error.wait))
         return Response({"code": str(error.default_code), "message": str(error.detail)}, status=error.status_code,
-                        headers={"WWW-Authenticate": "Session"} if error.status_code == 401 else None)
+                        headers=headers)
     log.error("unforeseen", exc_info=error)
     return None
 

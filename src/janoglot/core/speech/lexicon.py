@@ -21,6 +21,7 @@ from defusedxml import ElementTree as SafeTree
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import distance, find_tag, primary, same_language
 from janoglot.core.script.decoding import decode
+from janoglot.core.script.formats.table import plain_cell, safe_cell
 from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.readings import READING_KINDS, Reading, ReadingKind, checked_said
 
@@ -247,10 +248,9 @@ def write_csv(entries: Sequence[LexiconEntry]) -> str:
     table = csv.writer(text, lineterminator="\r\n")
     table.writerow(CSV_COLUMNS)
     for one in entries:
-        # A spreadsheet would take what begins so for a formula.
-        phrase = f"'{one.phrase}" if one.phrase[0] in "=+-@" else one.phrase
-        table.writerow([phrase, one.kind, one.said, one.language, "yes" if one.case_matters else "",
-                        "yes" if one.exact else "", one.note])
+        table.writerow([safe_cell(cell) for cell in (
+            one.phrase, one.kind, one.said, one.language, "yes" if one.case_matters else "",
+            "yes" if one.exact else "", one.note)])
     return text.getvalue()
 
 
@@ -259,10 +259,11 @@ def read_csv(data: bytes, language: str = "") -> tuple[list[LexiconEntry], list[
     where it stands between slashes. Raises BadInput."""
     text = decode(data).text.lstrip("\ufeff")
     try:
-        dialect: type[csv.Dialect] | csv.Dialect = csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
+        # What parts the cells, and that alone: an apostrophe before a cell would pass for its quotes.
+        delimiter = csv.Sniffer().sniff(text[:4000], delimiters=",;\t").delimiter
     except csv.Error:
-        dialect = csv.excel
-    rows = list(csv.reader(io.StringIO(text), dialect))
+        delimiter = ","
+    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     if not rows:
         raise BadInput("There are no rows in this file.")
     heads = [cell.strip().casefold() for cell in rows[0]]
@@ -273,13 +274,13 @@ def read_csv(data: bytes, language: str = "") -> tuple[list[LexiconEntry], list[
         rows = rows[1:]
     found, left = [], []
     for number, row in enumerate(rows, 1):
-        told = dict(zip(heads, (cell.strip() for cell in row), strict=False))
+        told = dict(zip(heads, (plain_cell(cell.strip()) for cell in row), strict=False))
         if not any(told.values()):
             continue
         said = told.get("said", "")
         kind = told.get("kind") or ("ipa" if len(said) > 2 and said[0] == said[-1] == "/" else "alias")
         try:
-            found.append(checked_entry(told.get("phrase", "").removeprefix("'"), kind, said,
+            found.append(checked_entry(told.get("phrase", ""), kind, said,
                                        told.get("language") or language, _yes(told.get("case_matters")),
                                        _yes(told.get("exact")), told.get("note", "")))
         except BadInput as error:
