@@ -210,6 +210,29 @@ class TestMixingAndHandingOver:
         assert len(made) == 3
         assert call("owner", "get", f"{path}mixes/").json()["report"]["lufs"] == pytest.approx(-23, abs=0.2)
 
+    def test_a_copy_keeps_what_it_shares(self, production: Production, call: Call) -> None:
+        """Its mix is of the same blocks but for one, and stays whole when the other one's goes."""
+        path = cast_and_voice(call, production)
+        call("owner", "patch", f"/api/productions/{production.pk}/", {"target_lufs": -20})
+        copy = call("owner", "post", f"/api/productions/{production.pk}/duplicate/", {"name": "Copy"}).json()["id"]
+        theirs = edition_path(Production.objects.get(pk=copy))
+        # Another end, far behind: what comes before it is the same.
+        last = lines(call, Production.objects.get(pk=copy))[-1]["id"]
+        answer = call("owner", "patch", f"/api/lines/{last}/", {"start": 16.0, "end": 18.0})
+        assert answer.status_code < 300, answer.content
+        call("owner", "post", f"{theirs}mixes/", {})
+        call("owner", "post", f"{path}mixes/", {})
+        for target in (-17, -18, -19, -21, -22):
+            call("owner", "patch", f"/api/productions/{production.pk}/", {"target_lufs": target})
+            # As loud as the whole is wanted, but otherwise: each has blocks of its own.
+            pilot = Speaker.objects.get(production=production, name="Pilot")
+            call("owner", "put", f"{path}castings/{pilot.pk}/", {"level_db": target + 20})
+            assert call("owner", "post", f"{path}mixes/", {}).status_code == 202
+        recipe = call("owner", "get", f"{theirs}mixes/").json()["recipe"]
+        sound = call("owner", "get", f"{theirs}mixes/{recipe}/sound.wav")
+        assert sound.status_code == 200
+        assert len(content(sound)) == int(sound["Content-Length"]) > 16 * 48_000 * 3
+
     def test_nothing_out_of_date_is_handed_over(self, production: Production, call: Call) -> None:
         path = cast_and_voice(call, production)
         line = lines(call, production)[0]

@@ -46,7 +46,8 @@ def _drop_old(edition: Edition, newest: Mix) -> None:
     """Mixes are big and quickly made again: the last few of an edition are kept."""
     for old in Mix.objects.filter(edition=edition).exclude(pk=newest.pk).exclude(report={}).order_by("-id")[_KEPT:]:
         if not Mix.objects.filter(recipe=old.recipe).exclude(pk=old.pk).exists():
-            others = Mix.objects.filter(edition__production=edition.production_id).exclude(pk=old.pk).exclude(report={})
+            # Of every production: copies have the same sounds, and so the same blocks.
+            others = Mix.objects.exclude(pk=old.pk).exclude(report={})
             if mixes().has(old.key):
                 drop_blocks(block_mix(old, mixes()),
                             (block_mix(one, mixes()) for one in others if mixes().has(one.key)), mixes())
