@@ -181,7 +181,7 @@ def bring_in_decisions(script: Script, editions: Mapping[str, Edition], speakers
     if script.sounds:
         production = next(iter(editions.values())).production
         # Of a library only what is one's own: a number in a file is anybody's.
-        told, _ = without_foreign_sounds(production.created_by or AnonymousUser(), script.sounds)
+        sounds, _ = without_foreign_sounds(production.created_by or AnonymousUser(), script.sounds)
         SoundWorld.objects.create(production=production, **SoundWorld.columns(
-            sound_plan_of(with_ids(told, production))))
+            sound_plan_of(with_ids(sounds, production))))
     ClipTable.objects.bulk_create([ClipTable.of(row, table) for row, table in tables if table is not None])

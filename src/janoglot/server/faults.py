@@ -80,8 +80,9 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
                         status=status.HTTP_400_BAD_REQUEST)
     if isinstance(error, exceptions.APIException):
         headers = {"WWW-Authenticate": "Session"} if error.status_code == 401 else {}
-        if isinstance(error, exceptions.Throttled) and error.wait:
-            headers["Retry-After"] = str(math.ceil(error.wait))
+        wait = getattr(error, "wait", None)
+        if wait:
+            headers["Retry-After"] = str(math.ceil(wait))
         return Response({"code": str(error.default_code), "message": str(error.detail)}, status=error.status_code,
                         headers=headers)
     log.error("unforeseen", exc_info=error)
