@@ -122,3 +122,33 @@ def test_a_label_is_looked_for_in_linear_time() -> None:
     for text in (" " * 200_000 + ":", "a" * 200_000, "(" * 100_000 + ":", "A " * 100_000 + ": x"):
         label_of(text)
     assert time.perf_counter() - began < 0.5
+
+
+class TestLabelsByThemselves:
+    """What each small rule of :func:`label_of` says, one by one."""
+
+    @pytest.mark.parametrize("text", ["9:30 is late", "Room 4:2 is yours", "At 10:15 we sail", "12:1", "// note: this"])
+    def test_figures_on_both_sides_of_a_colon_are_no_label(self, text: str) -> None:
+        assert label_of(text) is None
+
+    def test_a_figure_on_one_side_alone_may_be_one(self) -> None:
+        found = label_of("Guard 2: Halt.")
+        assert found is not None and (found.name, found.words) == ("Guard 2", "Halt.")
+
+    @pytest.mark.parametrize(("text", "name", "aside"), [
+        ("KEEPER (O.S.): Mind it.", "KEEPER", "O.S."), ("KEEPER [low]: Mind it.", "KEEPER", "low"),
+        ("KEEPER (low (very)): x", None, ""), ("KEEPER [a] [b]: Mind it.", None, ""), ("(low): Mind it.", None, "")])
+    def test_an_aside_stands_in_the_last_brackets(self, text: str, name: str | None, aside: str) -> None:
+        found = label_of(text)
+        assert (found and (found.name, found.aside)) == (name and (name, aside))
+
+    @pytest.mark.parametrize(("text", "name"), [
+        ("KEEPER — Mind the step.", "KEEPER"), ("THE KEEPER – Mind it.", "THE KEEPER"), ("Keeper — Mind it.", None), ("KEEPER —Mind it.", None),
+        ("KEEPER - Mind it.", None)])
+    def test_capitals_before_a_long_dash_are_a_label(self, text: str, name: str | None) -> None:
+        found = label_of(text)
+        assert (found and (found.name, found.dashed)) == (name and (name, True))
+
+    def test_a_label_is_no_longer_than_names_are(self) -> None:
+        assert label_of(f"{'a' * 300}: x") is None
+        assert label_of(f"{'Word ' * 40}: x") is None

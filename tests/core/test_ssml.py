@@ -104,11 +104,24 @@ def test_sentences_paragraphs_voices_and_words_are_lines() -> None:
     ('<speak><s>a <emphasis level="x">b</emphasis></s></speak>', 1, 13, "emphasis"),
     ('<speak><s>a <break time="soon"/> b</s></speak>', 1, 13, "soon"),
     ('<speak><s>a <sub>b</sub></s></speak>', 1, 13, "alias"),
+    ('<speak><s>a <break strength="mighty"/> b</s></speak>', 1, 13, "“mighty” is no strength of a break"),
     ('<html><s>a</s></html>', 1, 1, "speak"),
 ])
 def test_what_is_wrong_is_told_at_its_place(text: str, line: int, column: int, says: str) -> None:
     problem = read_ssml(text).errors[0]
     assert (problem.line, problem.column) == (line, column) and says in problem.message
+
+
+def test_what_nothing_here_does_is_kept_by_its_own_name() -> None:
+    marked = '<speak version="1.1" xml:lang="en"><s>Say <prosody duration="2s">this slowly</prosody> and <say-as>that</say-as>.</s></speak>'
+    found = read_ssml(marked)
+    assert not found.errors
+    text = write_ssml(found.lines, "en")
+    assert '<prosody duration="2s">this slowly</prosody>' in text
+    assert read_ssml(text).lines == found.lines
+    # A voice may stand outside of every sentence.
+    told = read_ssml('<speak version="1.1" xml:lang="en"><voice name="Keeper">Mind the step.</voice></speak>')
+    assert [(line.words, line.speaker) for line in told.lines] == [("Mind the step.", "Keeper")]
 
 
 def test_entities_of_its_own_are_refused() -> None:
