@@ -22,7 +22,7 @@ MUTMUT = "mutmut==3.8.1"
 CORE = {
     "core/timing/placing.py": ("core/test_placing.py", "core/test_runs.py", "core/test_cures.py"),
     "core/mix/blocks.py": ("core/test_blocks.py",),
-    "core/script/naming.py": ("core/test_naming.py",),
+    "core/script/naming.py": ("core/test_naming.py", "core/test_correcting.py", "core/test_files_as_people_have_them.py"),
     "core/speech/ssml.py": ("core/test_ssml.py",),
     "core/mix/cues.py": ("core/test_under_voices.py", "core/test_rooms.py", "core/test_blocks.py", "core/test_bed.py"),
 }

@@ -11,14 +11,14 @@ import random
 import time
 from collections.abc import Callable
 
+from django.conf import settings
 from django.db import IntegrityError, OperationalError
-from django.http import HttpRequest
+from django.http import HttpRequest, UnreadablePostError
 from django.http.response import HttpResponseBase
 
 _TRIES = 4
 _PAUSE = 0.05
 """Seconds, doubled each time, and spread: those who met shall not meet again."""
-_LARGEST = 8 * 1024 * 1024
 _DEADLOCK, _LOCK_WAIT = 1213, 1205
 LOST = "janoglot_lost_a_race"
 """Set on the answer to a change that was not made because of another at the same moment."""
@@ -52,9 +52,9 @@ class OnceMore:
         if request.content_type == "multipart/form-data":
             return False
         try:
-            if int(request.headers.get("Content-Length") or 0) > _LARGEST:
+            if int(request.headers.get("Content-Length") or 0) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
                 return False
-        except ValueError:
+            # Read before anything else does, it can be read again.
+            return request.body is not None
+        except (ValueError, UnreadablePostError):
             return False
-        # Read before anything else does, it can be read again.
-        return request.body is not None
