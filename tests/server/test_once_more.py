@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from django.contrib.auth.models import AnonymousUser, User
 from django.db import IntegrityError, OperationalError
 from django.http import HttpRequest, JsonResponse
 from django.test import RequestFactory
@@ -56,6 +57,13 @@ def test_what_asks_only_and_what_brings_files_is_not_done_again(settings: Any) -
 
     OnceMore(lost)(RequestFactory().post("/api/x/", "x" * 100, content_type="application/json"))
     assert len(count) == 1
+    # Nor is what a stranger sends at length read at all.
+    settings.DATA_UPLOAD_MAX_MEMORY_SIZE = 10**7
+    for user, tries in ((AnonymousUser(), 2), (User(username="x"), 7)):
+        large = RequestFactory().post("/api/x/", "x" * 100_000, content_type="application/json")
+        large.user = user
+        OnceMore(lost)(large)
+        assert len(count) == tries
 
 
 @pytest.mark.parametrize(("error", "lost"), [

@@ -217,7 +217,7 @@ def server_tests(*chosen: str) -> int:
 def journeys(*chosen: str) -> int:
     install.web_build()
     # By file: journeys of one file may go on from one another, on a server that is theirs alone.
-    return pytest_part("e2e", *chosen, options=("-n", "2", "--dist", "loadfile"))
+    return pytest_part("e2e", *chosen, options=("-n", "2", "--dist", "loadfile", "--no-loadscope-reorder"))
 
 
 def pytest_part(part: str, *chosen: str, options: Sequence[str] = (), extra: Mapping[str, str] | None = None) -> int:

@@ -19,6 +19,7 @@ from django.http.response import HttpResponseBase
 _TRIES = 4
 _PAUSE = 0.05
 """Seconds, doubled each time, and spread: those who met shall not meet again."""
+_SMALL = 64 * 1024
 _DEADLOCK, _LOCK_WAIT = 1213, 1205
 LOST = "janoglot_lost_a_race"
 """Set on the answer to a change that was not made because of another at the same moment."""
@@ -52,7 +53,9 @@ class OnceMore:
         if request.content_type == "multipart/form-data":
             return False
         try:
-            if int(request.headers.get("Content-Length") or 0) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
+            size = int(request.headers.get("Content-Length") or 0)
+            # What somebody without an account sends is not read before it is known whether it leads anywhere.
+            if size > settings.DATA_UPLOAD_MAX_MEMORY_SIZE or (size > _SMALL and not request.user.is_authenticated):
                 return False
             # Read before anything else does, it can be read again.
             return request.body is not None
