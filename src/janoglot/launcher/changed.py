@@ -56,7 +56,9 @@ class Reach:
     @staticmethod
     def write(functions: Mapping[str, Iterable[str]], seconds: Mapping[str, float], place: Path = RECORD) -> None:
         """The same record is the same bytes."""
-        names = sorted({test for tests in functions.values() for test in tests})
+        # Journeys run through everything: of them it is only known how long they take.
+        names = sorted({test for tests in functions.values() for test in tests}
+                       | {test for test in seconds if test.startswith("tests/e2e/")})
         number = {name: at for at, name in enumerate(names)}
         text = json.dumps({
             "tests": names, "seconds": [round(seconds.get(name, _UNKNOWN_SECONDS), 1) for name in names],

@@ -142,9 +142,10 @@ def run_changed(base: str) -> int:
     walks: list[str] = []
     full = 0.0
     for file in change.journeys():
-        full += sum(taken for test, taken in reach.seconds.items() if test.startswith(f"{file}::")) or 60.0
-        if full <= _FOR_JOURNEYS or not walks:
+        takes = sum(taken for test, taken in reach.seconds.items() if test.startswith(f"{file}::")) or _FOR_JOURNEYS
+        if full + takes <= _FOR_JOURNEYS:
             walks.append(file)
+            full += takes
         else:
             left += [test for test in reach.seconds if test.startswith(f"{file}::")] or [file]
     began = time.monotonic()
