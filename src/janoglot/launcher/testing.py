@@ -117,7 +117,7 @@ def _beside(name: str, extra: Mapping[str, str] | None = None) -> Iterator[_Besi
 
 # ── what a change can affect
 
-_FOR_CORE, _FOR_SERVER, _FOR_JOURNEYS = 70.0, 70.0, 60.0
+_FOR_CORE, _FOR_SERVER, _FOR_JOURNEYS = 50.0, 50.0, 60.0
 """Seconds of tests, by the record; what does not fit is left out and said."""
 
 
