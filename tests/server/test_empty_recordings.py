@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from janoglot.direct import guiding, recording
 from janoglot.direct.recording import go_on_with_recordings
+from janoglot.productions.jobs import go_on_with_jobs
 from janoglot.productions.models import Edition, GuideRead, Job, Line, LineRecording, Production, WaitingRecording
 from janoglot.server import work
 from tests.server.conftest import Call, edition_path
@@ -82,20 +83,17 @@ def test_one_that_cannot_be_worked_with_holds_up_no_other(production: Production
 
 
 def test_a_job_of_recordings_that_was_given_up_is_not_begun_again(production: Production, call: Call) -> None:
-    path = cast(call, production)
+    cast(call, production)
     edition, line = Edition.objects.get(production=production, language="es-MX"), line_of(production)
     LineRecording.objects.create(edition=edition, line=line, key="gone.flac", name="x", said="x", brought=timezone.now() - timedelta(minutes=5))
     job = Job.objects.create(kind="prepare", queue="sketch", production=production, edition=edition, items=[line.pk], tries=99,
                              heartbeat=timezone.now() - timedelta(minutes=5))
-    from janoglot.productions.jobs import go_on_with_jobs
-
     go_on_with_jobs(work.STILL)
     job.refresh_from_db()
     assert job.state == "failed"
     assert LineRecording.objects.get(line=line).state == LineRecording.State.FAILED
     go_on_with_recordings(work.STILL)
     assert not Job.objects.filter(state="running").exists()
-    assert path
 
 
 def test_a_guide_whose_message_was_lost_is_read_all_the_same_and_not_for_ever(
