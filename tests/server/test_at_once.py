@@ -20,6 +20,7 @@ from janoglot.adapt.models import Term
 from janoglot.productions.models import (
     ActionRecord,
     Casting,
+    ClipTable,
     Edition,
     Job,
     LexiconEntry,
@@ -69,6 +70,18 @@ def told(answers: Sequence[Any]) -> Counter[int]:
 
 class TestTheSameKindOfThing:
     """Everybody adds something of their own: all of it is there."""
+
+    def test_cells_of_a_template(self, ferry: Production) -> None:
+        line = Line.objects.filter(production=ferry).first()
+        assert line is not None
+        Wording.objects.filter(line=line, edition__language="en-GB").update(text="Next at {time} on {day}.")
+        path = f"/api/productions/{ferry.pk}/lines/{line.pk}/table/"
+        told(at_once([("owner", "put", path, {"add": [{"name": f"row{n}", "time": f"{n}:00"}]}) for n in range(PEOPLE)]))
+        told(at_once([("editor", "put", path, {"cells": [{"row": f"row{n}", "column": "day", "value": f"day {n}"}]})
+                      for n in range(PEOPLE)] + [("owner", "put", path, {"kinds": {"time": "time"}})]))
+        table = ClipTable.objects.get(line=line)
+        assert sorted((row["name"], row["time"], row["day"]) for row in table.rows) == [
+            (f"row{n}", f"{n}:00", f"day {n}") for n in range(PEOPLE)] and table.kinds == {"time": "time"}
 
     def test_entries_of_the_lexicon(self, ferry: Production) -> None:
         path = f"{edition_path(ferry)}lexicon/"

@@ -143,3 +143,21 @@ def test_an_edition_with_nobody_cast_says_so(call: Call, production: Production,
     told = clips(call, french, line)
     assert told["cast"] is False and told["clips"] == []
     assert call("owner", "post", f"{french}lines/{line}/clips/").status_code == 400
+
+
+def test_a_cell_is_changed_where_it_is_and_nothing_beside_it(call: Call, template: tuple[str, str, int]) -> None:
+    path, table, line = template
+    bring(call, table)
+    put = lambda **change: call("editor", "put", table, change)  # noqa: E731
+    assert put(cells=[{"row": "monday", "column": "time", "value": "7:30"}]).status_code == 200
+    told = put(kinds={"time": "time"}).json()
+    assert told["kinds"] == {"time": "time"} and told["rows"][0]["time"] == "7:30" and told["rows"][0]["weekday es-mx"] == "lunes"
+    told = put(kinds={"weekday": "date"}, add=[{"name": "monday", "time": "9"}], remove=["noon", "gone already"]).json()
+    assert told["kinds"] == {"time": "time", "weekday": "date"}
+    assert [row["name"] for row in told["rows"]] == ["monday", "tuesday", "monday-2"]
+    told = put(cells=[{"row": "tuesday", "column": "name", "value": "the second"}], reference="the-second").json()
+    assert [row["name"] for row in told["rows"]] == ["monday", "the-second", "monday-2"] and told["reference"] == "the-second"
+    refused = put(cells=[{"row": "tuesday", "column": "time", "value": "1"}])
+    assert refused.status_code == 400 and "tuesday" in refused.json()["message"]
+    assert put(kinds={"time": ""}).json()["kinds"] == {"weekday": "date"}
+    assert put(rows=[{"name": "only"}]).json()["rows"] == [{"name": "only"}], "all of them anew"

@@ -118,7 +118,7 @@ def _tabulate(user: User, production: Production, file: str) -> None:
         wording = Wording.objects.select_related("line__production").get(
             edition__production=production, edition__language=production.source_language, text=told["words"])
         if table:
-            set_clip_table(user, wording.line, table)
+            set_clip_table(user, wording.line, lambda _, table=table: table)
 
 
 def _record(user: User, production: Production, file: str) -> None:

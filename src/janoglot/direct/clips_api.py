@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from django.http import Http404
@@ -15,10 +14,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.edition.value_table import read_values
-from janoglot.core.errors import BadInput
 from janoglot.core.speech.readings import READING_KINDS
 from janoglot.core.speech.takes import finish_key
-from janoglot.core.speech.templates import checked_kinds, checked_rows, columns_of, row_as_json, slots_of, with_rows
+from janoglot.core.speech.templates import Cell, checked_rows, columns_of, edited, row_as_json, slots_of, with_reference, with_rows
+from janoglot.core.speech.templates import ClipTable as CoreTable
 from janoglot.direct.actions.set_clip_table import set_clip_table, take_clip_table_away
 from janoglot.direct.clip_making import begin_clips
 from janoglot.editions.clips import clips_there
@@ -42,11 +41,24 @@ class ClipTableSerializer(serializers.Serializer[Data]):
     kinds = serializers.DictField(child=serializers.CharField(), help_text="What values are read as, by slot.")
 
 
+class CellSerializer(serializers.Serializer[Data]):
+    row = serializers.CharField(help_text="The row's name.")
+    column = serializers.CharField(help_text="A slot, a slot and a language, or “name”.")
+    value = serializers.CharField(allow_blank=True)
+
+
 class ClipTableChangeSerializer(serializers.Serializer[Data]):
+    """What is changed; nothing else is touched."""
+
     rows = serializers.ListField(child=serializers.DictField(child=serializers.CharField(allow_blank=True)),
-                                 required=False, help_text="All of them anew.")
+                                 required=False, help_text="All rows anew, in the place of those that are there.")
+    cells = CellSerializer(many=True, required=False, help_text="Single values.")
+    add = serializers.ListField(child=serializers.DictField(child=serializers.CharField(allow_blank=True)),
+                                required=False, help_text="Rows after those that are there.")
+    remove = serializers.ListField(child=serializers.CharField(), required=False, help_text="Names of rows.")
     kinds = serializers.DictField(child=serializers.ChoiceField(
-        [("", ""), *((kind, kind) for kind in READING_KINDS if kind not in ("alias", "ipa"))]), required=False)
+        [("", ""), *((kind, kind) for kind in READING_KINDS if kind not in ("alias", "ipa"))]), required=False,
+        help_text="By slot; an empty one is read as it is written.")
     reference = serializers.CharField(required=False, help_text="A row's name: all others are read as it is.")
 
 
@@ -95,18 +107,15 @@ class ClipTableView(APIView):
         given = ClipTableChangeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = given.validated_data
-        row = ClipTable.objects.filter(line=line).first()
-        table = row.core if row else None
-        if "rows" in told or table is None:
-            table = with_rows(table, checked_rows(told.get("rows", [])), anew=True)
-        if "kinds" in told:
-            table = replace(table, kinds=checked_kinds(told["kinds"]))
-        if "reference" in told:
-            chosen = next((one for one in table.rows if one.name == told["reference"]), None)
-            if chosen is None:
-                raise BadInput("There is no row “{name}” in this table.", name=told["reference"][:60])
-            table = replace(table, reference=chosen)
-        return Response(table_data(set_clip_table(request.user, line, table)))
+
+        def change(table: CoreTable | None) -> CoreTable:
+            if "rows" in told:
+                table = with_rows(table, checked_rows(told["rows"]), anew=True)
+            table = edited(table, [Cell(**cell) for cell in told.get("cells", [])], told.get("add", []),
+                           told.get("remove", []), told.get("kinds"))
+            return with_reference(table, told["reference"]) if "reference" in told else table
+
+        return Response(table_data(set_clip_table(request.user, line, change)))
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, production_id: int, line_id: int) -> Response:
@@ -129,9 +138,8 @@ class ClipTableBroughtView(APIView):
         line = _line(request, production_id, line_id, change=True)
         data, name = uploaded(request)
         rows = checked_rows(read_values(data, name, slots_of(_source_words(line))))
-        row = ClipTable.objects.filter(line=line).first()
-        table = with_rows(row.core if row else None, rows, anew=request.query_params.get("anew") == "true")
-        return Response(table_data(set_clip_table(request.user, line, table)))
+        anew = request.query_params.get("anew") == "true"
+        return Response(table_data(set_clip_table(request.user, line, lambda table: with_rows(table, rows, anew))))
 
 
 def _source_words(line: Line) -> str:

@@ -225,6 +225,40 @@ def table_of(told: Any) -> ClipTable | None:
     return ClipTable(rows, (reference or rows)[0], checked_kinds(kinds if isinstance(kinds, dict) else {}))
 
 
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One value anew: of the row of a name, in a column; the column “name” gives the row another name."""
+
+    row: str
+    column: str
+    value: str
+
+
+def edited(table: ClipTable | None, cells: Sequence[Cell] = (), add: Sequence[Mapping[str, str]] = (),
+           remove: Sequence[str] = (), kinds: Mapping[str, str] | None = None) -> ClipTable:
+    """A table with what is said here done to it, and nothing else: what somebody else did to other cells meanwhile
+    stays. ``add``: rows after all others; ``remove``: names of rows, which may be gone already; ``kinds``: what values
+    are read as, of these slots alone. Raises BadInput, for a cell whose row is not there too."""
+    rows = {row.name.casefold(): row_as_json(row) for row in table.rows} if table else {}
+    for name in remove:
+        rows.pop(name.casefold(), None)
+    for cell in cells:
+        if cell.row.casefold() not in rows:
+            raise BadInput("There is no row “{name}” in this table.", name=cell.row[:60])
+        rows[cell.row.casefold()][" ".join(cell.column.split()).casefold()] = cell.value
+    changed = with_rows(table, checked_rows([*rows.values(), *add]), anew=True)
+    read_as = {**dict(changed.kinds), **{" ".join(slot.split()).casefold(): kind for slot, kind in (kinds or {}).items()}}
+    return replace(changed, kinds=checked_kinds(read_as))
+
+
+def with_reference(table: ClipTable, name: str) -> ClipTable:
+    """A table whose fixed words are all read as in the row of that name. Raises BadInput where there is none."""
+    chosen = next((one for one in table.rows if one.name == name), None)
+    if chosen is None:
+        raise BadInput("There is no row “{name}” in this table.", name=name[:60])
+    return replace(table, reference=chosen)
+
+
 def with_rows(table: ClipTable | None, rows: Sequence[ClipRow], anew: bool = False) -> ClipTable:
     """A table with these rows beside its own, each in the place of one of its name; ``anew``: with these alone. The
     reference stays as it was. Raises BadInput for too many, or none at all."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from janoglot.core.speech.templates import ClipTable as CoreTable
 from janoglot.core.speech.templates import table_as_json
 from janoglot.productions.models import ClipTable, Line
@@ -9,12 +11,14 @@ from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 
 
-def set_clip_table(user: Anyone, line: Line, table: CoreTable) -> ClipTable:
+def set_clip_table(user: Anyone, line: Line, change: Callable[[CoreTable | None], CoreTable]) -> ClipTable:
+    """Have a line's table be what ``change`` makes of it, as it is by then: None where there is none. Two who change it
+    in the same moment both have what they changed."""
     with action(user, line.production, "set_clip_table") as record:
         record.summary = f"Line {line.number}"
+        row = ClipTable.objects.select_for_update().filter(line=Line.objects.select_for_update().get(pk=line.pk)).first()
+        table = change(row.core if row else None)
         record.details = {"number": line.number, "count": len(table.rows)}
-        Line.objects.select_for_update().get(pk=line.pk)
-        row = ClipTable.objects.select_for_update().filter(line=line).first()
         if row is None:
             return record.create(ClipTable.of(line, table))
         record.update(row, **table_as_json(table))

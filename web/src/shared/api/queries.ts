@@ -98,10 +98,14 @@ export const useDeliveries = (production: number) =>
     refetchInterval: (query) => (query.state.data?.some((row) => row.finishing || row.mix_state === "making") ? 3_000 : false),
   });
 
-/** A change to a production: when it is through, everything of the production is looked at afresh. */
-export function useChange<Input>(production: number, act: (input: Input) => Promise<unknown>) {
+/**
+ * A change to a production: when it is through, everything of the production is looked at afresh. Changes of one
+ * `thing` go one after another, in the order in which they were made: what is said later never arrives first.
+ */
+export function useChange<Input>(production: number, act: (input: Input) => Promise<unknown>, thing?: string) {
   const client = useQueryClient();
   return useMutation({
+    ...(thing ? { scope: { id: `${production}/${thing}` } } : {}),
     mutationFn: act,
     // Waited for, so that the old state does not show again between the two.
     onSuccess: () => client.invalidateQueries({ queryKey: ["production", production] }),

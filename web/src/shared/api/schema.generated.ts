@@ -3090,6 +3090,13 @@ export interface components {
                 [key: string]: number;
             };
         };
+        CellRequest: {
+            /** @description The row's name. */
+            row: string;
+            /** @description A slot, a slot and a language, or “name”. */
+            column: string;
+            value: string;
+        };
         Choice: {
             name: string;
             usual: unknown;
@@ -3125,11 +3132,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description What is changed; nothing else is touched. */
         ClipTableChangeRequest: {
-            /** @description All of them anew. */
+            /** @description All rows anew, in the place of those that are there. */
             rows?: {
                 [key: string]: string;
             }[];
+            /** @description Single values. */
+            cells?: components["schemas"]["CellRequest"][];
+            /** @description Rows after those that are there. */
+            add?: {
+                [key: string]: string;
+            }[];
+            /** @description Names of rows. */
+            remove?: string[];
+            /** @description By slot; an empty one is read as it is written. */
             kinds?: {
                 [key: string]: "" | "cardinal" | "ordinal" | "digits" | "characters" | "telephone" | "date" | "time" | "currency" | "unit";
             };

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { CircleCheck, CircleDashed, Download, ListVideo, Plus, Square, Trash2, TriangleAlert, Upload } from "lucide-react";
-import { useEffect, useRef, type KeyboardEvent } from "react";
+import { useEffect, useRef, useState, type ComponentProps, type KeyboardEvent } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, editionPath, send, type Line, type Production, type Schemas } from "../../shared/api/client";
@@ -22,6 +22,36 @@ const VISIBLE = 420;
 /** Whether a line has variable parts: `{time}`. */
 export const hasSlots = (words: string) => /\{\s*[\p{L}_][^{}]*\}/u.test(words);
 
+/** A cell of the table. What is typed stays until the server has it, or has something else. */
+function Cell({ value, keep, ...rest }: Omit<ComponentProps<"input">, "value"> & { value: string; keep: (typed: string) => Promise<unknown> }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const sent = useRef<string | null>(null);
+  const send = async () => {
+    const now = typed?.trim() ?? null;
+    if (now === null || now === sent.current) return;
+    if (now === value && sent.current === null) return setTyped(null);
+    sent.current = now;
+    const kept = await keep(now).then(() => true, () => false);
+    if (sent.current !== now) return;
+    sent.current = null;
+    // Refused, it stays to be mended; so does what was typed meanwhile.
+    if (kept) setTyped((later) => (later?.trim() === now ? null : later));
+  };
+  return (
+    <input
+      {...rest}
+      className={FIELD}
+      value={typed ?? value}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => void send()}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") setTyped(null);
+        rest.onKeyDown?.(event);
+      }}
+    />
+  );
+}
+
 /** A line with variable parts and the table of their values: every row is a clip of its own, in every edition. */
 export function TemplatePanel({ production, language, isSource, direction, line, readOnly }: { production: Production; language: string; isSource: boolean; direction: "ltr" | "rtl"; line: Line; readOnly: boolean }) {
   const { t } = useTranslation();
@@ -34,19 +64,35 @@ export function TemplatePanel({ production, language, isSource, direction, line,
   const path = { params: { path: { production_id: production.id, language, line_id: line.id } } };
   const table = { params: { path: { production_id: production.id, line_id: line.id } } };
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
+  const queryKey = ["production", production.id, "clips", language, line.id, line.words];
   const clips = useQuery({
-    queryKey: ["production", production.id, "clips", language, line.id, line.words],
+    queryKey,
     queryFn: () => data(api.GET("/api/productions/{production_id}/editions/{language}/lines/{line_id}/clips/", path)),
     refetchInterval: (query) => (query.state.data?.making ? 700 : false),
     placeholderData: (previous) => previous,
   });
-  const set = useChange(production.id, (body: Schemas["ClipTableChangeRequest"]) => data(api.PUT("/api/productions/{production_id}/lines/{line_id}/table/", { ...table, body })));
-  const remove = useChange(production.id, () => data<unknown>(api.DELETE("/api/productions/{production_id}/lines/{line_id}/table/", table)));
+  // One after another: a row that is called otherwise by now is found by its new name.
+  const inTurn = `table/${line.id}`;
+  const renamed = useRef(new Map<string, string>());
+  const set = useChange(production.id, async (change: Schemas["ClipTableChangeRequest"]) => {
+    const before = client.getQueryData<Schemas["Clips"]>(queryKey)?.table?.rows ?? [];
+    const named = (name: string) => (before.some((row) => row.name === name) ? name : (renamed.current.get(name) ?? name));
+    const body = { ...change, ...(change.cells ? { cells: change.cells.map((cell) => ({ ...cell, row: named(cell.row) })) } : {}), ...(change.remove ? { remove: change.remove.map(named) } : {}), ...(change.reference ? { reference: named(change.reference) } : {}) };
+    const answer = await data(api.PUT("/api/productions/{production_id}/lines/{line_id}/table/", { ...table, body }));
+    const cell = change.cells?.find((one) => one.column === "name");
+    if (!cell) return answer;
+    // What the server calls it: the place in the list is the same.
+    const at = before.findIndex((row) => row.name === named(cell.row));
+    const now = answer.rows[at]?.name;
+    if (now !== undefined) renamed.current.set(cell.row, now);
+    return answer;
+  }, inTurn);
+  const remove = useChange(production.id, () => data<unknown>(api.DELETE("/api/productions/{production_id}/lines/{line_id}/table/", table)), inTurn);
   const bring = useChange(production.id, (chosen: File) => {
     const form = new FormData();
     form.append("file", chosen, chosen.name);
     return send<Schemas["ClipTable"]>(`/api/productions/${production.id}/lines/${line.id}/table/brought/`, form);
-  });
+  }, inTurn);
   const make = useChange(production.id, () => data(api.POST("/api/productions/{production_id}/editions/{language}/lines/{line_id}/clips/", path)));
   const found = clips.data;
   const making = found?.making ?? null;
@@ -63,9 +109,7 @@ export function TemplatePanel({ production, language, isSource, direction, line,
   const address = (name: string) => `${editionPath(production.id, language)}/lines/${line.id}/clips/${encodeURIComponent(name)}.wav`;
   const left = (found?.clips ?? []).filter((clip) => !clip.made && !clip.missing.length).length;
   const made = (found?.clips ?? []).filter((clip) => clip.made);
-  const change = (at: number, name: string, value: string) => {
-    if ((rows[at]?.[name] ?? "") !== value) set.mutate({ rows: rows.map((row, index) => (index === at ? { ...row, [name]: value } : row)) }, tell);
-  };
+  const change = (row: string, name: string, value: string) => set.mutateAsync({ cells: [{ row, column: name, value }] }, tell);
   // eslint-disable-next-line react-hooks/incompatible-library
   const shown = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 8 });
   /** Enter goes on to the same cell of the next row, which a new one may be. */
@@ -87,7 +131,7 @@ export function TemplatePanel({ production, language, isSource, direction, line,
       <div className="flex flex-wrap items-center gap-2">
         {!readOnly && (
           <>
-            <Button disabled={set.isPending} onClick={() => set.mutate({ rows: [...rows, { name: t("template.newRow", { number: rows.length + 1 }) }] }, tell)}><Plus size={14} aria-hidden />{t("template.addRow")}</Button>
+            <Button disabled={set.isPending} onClick={() => set.mutate({ add: [{ name: t("template.newRow", { number: rows.length + 1 }) }] }, tell)}><Plus size={14} aria-hidden />{t("template.addRow")}</Button>
             <input ref={file} type="file" hidden accept=".csv,.tsv,.txt,.xlsx" aria-label={t("template.bring")} onChange={(event) => { const chosen = event.target.files?.[0]; if (chosen) bring.mutate(chosen, tell); event.target.value = ""; }} />
             <Button disabled={bring.isPending} onClick={() => file.current?.click()}><Upload size={14} aria-hidden />{t("template.bring")}</Button>
           </>
@@ -110,7 +154,7 @@ export function TemplatePanel({ production, language, isSource, direction, line,
             {slots.map((slot) => (
               <span key={slot} role="columnheader" className="flex flex-col gap-1">
                 <span className="truncate" title={slot}>{slot}</span>
-                <Select className="w-full h-7! text-xs" aria-label={t("template.readAs", { slot })} disabled={readOnly} value={found?.table?.kinds[slot] ?? ""} onChange={(event) => set.mutate({ kinds: { ...(found?.table?.kinds as Kinds), [slot]: event.target.value as Kinds[string] } }, tell)}>
+                <Select className="w-full h-7! text-xs" aria-label={t("template.readAs", { slot })} disabled={readOnly} value={found?.table?.kinds[slot] ?? ""} onChange={(event) => set.mutate({ kinds: { [slot]: event.target.value as Kinds[string] } }, tell)}>
                   <option value="">{t("template.asWritten")}</option>
                   {THINGS.map((kind) => <option key={kind} value={kind}>{t(`direct.reading.${kind}`)}</option>)}
                 </Select>
@@ -128,13 +172,13 @@ export function TemplatePanel({ production, language, isSource, direction, line,
                 const name = row.name ?? "";
                 const clip = state.get(name);
                 return (
-                  <div key={name} role="row" aria-rowindex={item.index + 2} className="absolute inset-x-0 grid gap-2 items-center px-2 border-b border-rule" style={{ top: item.start, height: ROW, gridTemplateColumns: columns }}>
+                  <div key={item.index} role="row" aria-rowindex={item.index + 2} className="absolute inset-x-0 grid gap-2 items-center px-2 border-b border-rule" style={{ top: item.start, height: ROW, gridTemplateColumns: columns }}>
                     <span role="cell">{clip?.made && <SampleButton small name={t("template.hear", { name })} address={address(name)} />}</span>
                     <span role="cell"><input type="radio" name={`measure-${line.id}`} className="size-4 accent-tide" aria-label={t("template.measureOf", { name })} title={t("template.measure")} disabled={readOnly} checked={found?.table?.reference === name} onChange={() => set.mutate({ reference: name }, tell)} /></span>
-                    <span role="cell"><input key={name} className={FIELD} aria-label={t("template.nameOf", { number: item.index + 1 })} data-row={item.index} data-cell="name" readOnly={readOnly} maxLength={60} defaultValue={name} onBlur={(event) => change(item.index, "name", event.target.value.trim())} onKeyDown={(event) => onward(event, item.index)} /></span>
+                    <span role="cell"><Cell aria-label={t("template.nameOf", { number: item.index + 1 })} data-row={item.index} data-cell="name" readOnly={readOnly} maxLength={60} value={name} keep={(typed) => change(name, "name", typed)} onKeyDown={(event) => onward(event, item.index)} /></span>
                     {slots.map((slot) => (
                       <span key={slot} role="cell">
-                        <input key={row[column(slot)] ?? ""} className={FIELD} lang={language} dir={direction} aria-label={t("template.valueOf", { slot, name })} data-row={item.index} data-cell={slot} readOnly={readOnly} maxLength={200} defaultValue={row[column(slot)] ?? ""} placeholder={isSource ? "" : row[slot]} onBlur={(event) => change(item.index, column(slot), event.target.value.trim())} onKeyDown={(event) => onward(event, item.index)} />
+                        <Cell lang={language} dir={direction} aria-label={t("template.valueOf", { slot, name })} data-row={item.index} data-cell={slot} readOnly={readOnly} maxLength={200} value={row[column(slot)] ?? ""} placeholder={isSource ? "" : row[slot]} keep={(typed) => change(name, column(slot), typed)} onKeyDown={(event) => onward(event, item.index)} />
                       </span>
                     ))}
                     <span role="cell" className={`truncate ${clip?.missing.length ? "text-alarm" : "text-soft"}`} lang={language} dir={direction} title={clip?.fault || clip?.words}>{clip?.missing.length ? t("template.missing", { slots: clip.missing.join(", ") }) : (clip?.fault || clip?.words)}</span>
@@ -142,7 +186,7 @@ export function TemplatePanel({ production, language, isSource, direction, line,
                       {clip?.seconds != null && clock(clip.seconds)}
                       {clip?.made ? <CircleCheck size={15} className="text-tide" aria-label={t("template.made")} /> : clip?.missing.length || clip?.fault ? <TriangleAlert size={15} className="text-alarm" aria-label={t("template.notMade")} /> : <CircleDashed size={15} aria-label={t("template.notMade")} />}
                     </span>
-                    <span role="cell">{!readOnly && rows.length > 1 && <IconButton name={t("template.remove", { name })} className="size-7!" onClick={() => set.mutate({ rows: rows.filter((_, index) => index !== item.index) }, tell)}><Trash2 size={13} aria-hidden /></IconButton>}</span>
+                    <span role="cell">{!readOnly && rows.length > 1 && <IconButton name={t("template.remove", { name })} className="size-7!" onClick={() => set.mutate({ remove: [name] }, tell)}><Trash2 size={13} aria-hidden /></IconButton>}</span>
                   </div>
                 );
               })}
