@@ -15,7 +15,7 @@ from janoglot.core.adapt.term_files import read_tbx
 from janoglot.core.adapt.tmx import read_tmx
 from janoglot.core.adapt.xliff import read_xliff
 from janoglot.core.errors import BadInput
-from janoglot.core.guarded import DEEPEST, check_value, read_json, read_xml, whole_number
+from janoglot.core.guarded import DEEPEST, check_value, plain_text, read_json, read_xml, whole_number
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.replacing import hits, pattern
@@ -109,3 +109,19 @@ class TestRunawayExpressions:
         with pytest.raises(BadInput, match="repet"):
             read_script("\n".join(["tide " * 12] * 300), "a.txt", Hints(prose=True, parts_by="pattern", pattern=r"(.|..)+\d\d"))
         assert time.perf_counter() - began < 6
+
+
+def test_control_characters_are_no_text() -> None:
+    assert plain_text("a\x01b\x00c\x7f d\tè\n日") == "abc d\tè\n日"
+    assert plain_text("one\x0btwo\x0cthree\u2028four\x1efive") == "one\ntwo\nthree\nfour\nfive"
+    assert read_json('{"a\\u0001": ["b\\u0007", {"c": "d\\u000be"}], "n": 1}') == {"a": ["b", {"c": "d\ne"}], "n": 1}
+
+
+@pytest.mark.parametrize(("name", "text"), [
+    ("a.json", '{"lines": [{"speaker": "Ma\\u0001ra", "words": "Mind\\u000b the\\u0000 step.", "notes": "so\\u0003ft", "wordings": {"es-MX": "Cuida\\u0007do."}}]}'),
+    ("a.vtt", "WEBVTT\n\n00:01.000 --> 00:02.000\n<v Mara>Mind&#11; the&#1; step.\n"),
+    ("a.csv", "speaker,words\nMara,Mind\x0b the\x01 step.\n")])
+def test_no_script_brings_control_characters_in(name: str, text: str) -> None:
+    line = read_script(text.encode(), name, Hints(source_language="en-GB")).lines[0]
+    assert (line.speaker, " ".join(line.words.split())) == ("Mara", "Mind the step.")
+    assert not {one for one in line.words + line.notes + "".join(line.wordings.values()) if ord(one) < 32}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import time
 from dataclasses import replace
 from xml.etree import ElementTree
 
@@ -148,3 +150,29 @@ def test_a_mark_that_another_crosses_is_whole_again() -> None:
     assert read_ssml(text).lines == [line]
     assert read_ssml(text.replace("Mind", "Watch")).lines == [replace(line, words=WORDS.replace("Mind", "Watch"))]
     assert DirectionMark("lift", 0, 2.0, 4) in marks
+
+
+@pytest.mark.parametrize("one", ["<emphasis>a</emphasis> ", "a <break/> ", '<lang xml:lang="fr">le b</lang> ', '<prosody rate="90%">a</prosody> ', "a <audio/> ", "<emphasis>a "])
+def test_a_line_of_very_many_elements_takes_as_much_longer_as_it_is(one: str) -> None:
+    def taken(count: int) -> float:
+        text = f"<speak><s>{one * count}{'</emphasis>' * count if one == '<emphasis>a ' else ''}</s></speak>"
+        tries = []
+        for _ in range(3):
+            begun = time.process_time()
+            write_ssml(read_ssml(text).lines, "en")
+            tries.append(time.process_time() - begun)
+        return min(tries)
+
+    # Eight times the text: eight times the time, and some to spare. With the square of it: sixty-four times.
+    assert taken(8_000) < 30 * max(taken(1_000), 0.003)
+
+
+@given(st.lists(st.tuples(st.booleans(), st.sampled_from(["a", "b c", "d ", "e  f "]), st.sampled_from(["", " "])), max_size=12))
+def test_a_mark_is_of_the_words_that_it_stands_in(pieces: list[tuple[bool, str, str]]) -> None:
+    text = "".join((f"<emphasis>{words}</emphasis>" if marked else words) + after for marked, words, after in pieces)
+    plain = "".join(words + after for _, words, after in pieces)
+    marked = "".join(("*" if marked else "-") * len(words) + "-" * len(after) for marked, words, after in pieces)
+    wanted = {number for number, match in enumerate(re.finditer(r"\S+", plain)) if "*" in marked[match.start():match.end()]}
+    found = read_ssml(f"<speak><s>{text}</s></speak>")
+    assert [line.words for line in found.lines] == ([" ".join(plain.split())] if plain.split() else [])
+    assert {word for line in found.lines for mark in line.marks for word in range(mark.word, mark.word + mark.count)} == wanted

@@ -146,7 +146,7 @@ def test_an_edition_with_nobody_cast_says_so(call: Call, production: Production,
 
 
 def test_a_cell_is_changed_where_it_is_and_nothing_beside_it(call: Call, template: tuple[str, str, int]) -> None:
-    path, table, line = template
+    _, table, _ = template
     bring(call, table)
     put = lambda **change: call("editor", "put", table, change)  # noqa: E731
     assert put(cells=[{"row": "monday", "column": "time", "value": "7:30"}]).status_code == 200

@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 from django.test import Client
 
-from janoglot.productions.models import Production
-from tests.server.conftest import Call, edition_path
+from janoglot.productions.models import LexiconEntry, Line, Production, Wording
+from tests.server.conftest import Call, edition_path, handed
 
 
 def test_lists_hold_only_your_own(production: Production, call: Call) -> None:
@@ -130,3 +130,25 @@ def test_security_headers(db: None) -> None:
 
 def test_the_health_endpoint(db: None) -> None:
     assert Client().get("/health/").json() == {"database": "ok", "queue": "ok"}
+
+
+CONTROLS = "".join(map(chr, [*range(1, 9), *range(11, 13), *range(14, 32), 0x7f, 0x85, 0x9b, 0xfffe, 0xffff]))
+
+
+def test_control_characters_come_in_by_no_door_and_everything_is_handed_over(production: Production, call: Call) -> None:
+    path, line = edition_path(production), Line.objects.filter(production=production).order_by("position").first()
+    assert line is not None
+    revision = Wording.objects.get(line=line, edition__language="es-MX").revision
+    assert call("owner", "put", f"{path}wordings/{line.pk}/", {"text": f"Cuidado{CONTROLS} aquí.", "revision": revision}).status_code == 200
+    assert call("owner", "patch", f"/api/lines/{line.pk}/", {"notes": f"a{CONTROLS}b"}).status_code == 204
+    assert call("owner", "patch", f"/api/productions/{production.pk}/", {"name": f"Night{CONTROLS}Ferry"}).status_code == 200
+    assert call("owner", "post", f"{path}lexicon/", {"phrase": f"Cuida{CONTROLS}do", "kind": "alias", "said": f"cui{CONTROLS}"}).status_code in (200, 201)
+    written = [Wording.objects.get(line=line, edition__language="es-MX").text, Line.objects.get(pk=line.pk).notes, Production.objects.get(pk=production.pk).name,
+               *LexiconEntry.objects.filter(production=production).values_list("phrase", flat=True)]
+    assert not [text for text in written if any(one in CONTROLS for one in text)], written
+    for name in ("xlf", "1.2.xlf", "docx", "xlsx"):
+        assert call("owner", "get", f"{path}wordings.{name}").status_code == 200, name
+    for name in ("lexicon.pls", "lexicon.csv", "ssml/"):
+        assert call("owner", "get", f"{path}{name}").status_code == 200, name
+    for file in ("script.csv", "script.json", "recording-sheet.pdf", "captions.srt"):
+        assert handed(call, path, file).status_code in (200, 400), file

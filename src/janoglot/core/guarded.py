@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 from xml.etree import ElementTree
@@ -20,6 +21,28 @@ from janoglot.core.errors import BadInput
 DEEPEST = 60
 """Elements, lists or objects within each other. What people exchange has about ten."""
 _MOST_DIGITS = 18
+_NEW_ROW = re.compile("[\x0b\x0c\x1c-\x1e\x85\u2028\u2029]")
+"""What programs write for the end of a row inside a cell, a paragraph or a record."""
+_NO_TEXT = re.compile("[\x00-\x08\x0e-\x1b\x1f\x7f-\x84\x86-\x9f\ufffe\uffff]")
+_EITHER = re.compile(f"{_NEW_ROW.pattern}|{_NO_TEXT.pattern}")
+
+
+def plain_text(text: str) -> str:
+    """``text`` without control characters: XML cannot hold them (XML 1.0, 2.2), a spreadsheet refuses them, no voice
+    can say them. Those that end a row do so."""
+    return _NO_TEXT.sub("", _NEW_ROW.sub("\n", text)) if _EITHER.search(text) else text
+
+
+def plain_value(value: Any) -> Any:
+    """What JSON holds, all its texts as :func:`plain_text` has them. Raises RecursionError for what nests too deep."""
+    if isinstance(value, str):
+        return plain_text(value)
+    if isinstance(value, dict):
+        return {plain_text(key): plain_value(one) for key, one in value.items()}
+    if isinstance(value, list):
+        return [plain_value(one) for one in value]
+    return value
+
 
 
 def read_xml(content: str | bytes, what: str) -> ElementTree.Element:
@@ -49,7 +72,7 @@ def read_json(text: str | bytes, what: str = "JSON") -> Any:
     except (RecursionError, ValueError) as error:
         raise BadInput("This {what} cannot be read: {why}.", what=what, why=str(error)[:80]) from error
     check_value(found, what)
-    return found
+    return plain_value(found)
 
 
 def check_value(value: Any, what: str = "JSON") -> None:

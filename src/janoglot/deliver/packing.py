@@ -28,6 +28,7 @@ from janoglot.core.errors import JanoglotError
 from janoglot.deliver.handing_over import NotReady, StoredEdition
 from janoglot.deliver.models import Parcel
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
+from janoglot.mix.block_files import is_kept
 from janoglot.mix.library import sound_library
 from janoglot.mix.tasks import make_mix
 from janoglot.productions.jobs import JobKind, Piece, register, start_behind
@@ -126,7 +127,7 @@ def _write_down(piece: Piece) -> None:
 def _mixed(edition: Edition, piece: Piece) -> None:
     """The mix of how an edition stands, made here where nobody else is about to."""
     mix = ask_for_mix(edition, piece.job.user)
-    if mix.report and mixes().has(mix.key):
+    if mix.report and is_kept(mix, mixes()):
         return
     job = Job.objects.filter(kind="mix", edition=edition, subject=mix.recipe).order_by("-id").first()
     if job is None:

@@ -19,7 +19,7 @@ from janoglot.core.media.source import look_at
 from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.speech.catalogue import catalogue
-from janoglot.core.speech.templates import table_of
+from janoglot.core.speech.templates import ClipTable, table_of
 from janoglot.direct.actions.guide_line import bring_guide
 from janoglot.direct.actions.set_clip_table import set_clip_table
 from janoglot.direct.actions.set_direction import set_direction
@@ -110,6 +110,10 @@ def _direct(user: User, production: Production, file: str) -> None:
                                                      state=GuideRead.State.READY)
 
 
+def _instead(table: ClipTable, _: ClipTable | None) -> ClipTable:
+    return table
+
+
 def _tabulate(user: User, production: Production, file: str) -> None:
     """The tables of its templates."""
     place = (settings.HOME / "demo" / file).with_suffix(".clips.json")
@@ -118,7 +122,7 @@ def _tabulate(user: User, production: Production, file: str) -> None:
         wording = Wording.objects.select_related("line__production").get(
             edition__production=production, edition__language=production.source_language, text=told["words"])
         if table:
-            set_clip_table(user, wording.line, lambda _, table=table: table)
+            set_clip_table(user, wording.line, partial(_instead, table))
 
 
 def _record(user: User, production: Production, file: str) -> None:

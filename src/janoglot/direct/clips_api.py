@@ -16,7 +16,16 @@ from rest_framework.views import APIView
 from janoglot.core.edition.value_table import read_values
 from janoglot.core.speech.readings import READING_KINDS
 from janoglot.core.speech.takes import finish_key
-from janoglot.core.speech.templates import Cell, checked_rows, columns_of, edited, row_as_json, slots_of, with_reference, with_rows
+from janoglot.core.speech.templates import (
+    Cell,
+    checked_rows,
+    columns_of,
+    edited,
+    row_as_json,
+    slots_of,
+    with_reference,
+    with_rows,
+)
 from janoglot.core.speech.templates import ClipTable as CoreTable
 from janoglot.direct.actions.set_clip_table import set_clip_table, take_clip_table_away
 from janoglot.direct.clip_making import begin_clips

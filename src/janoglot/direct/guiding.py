@@ -15,8 +15,8 @@ from janoglot.core.errors import JanoglotError
 from janoglot.core.speech.guide import LONGEST, GuideFault, GuideFound, read_guide
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing
 from janoglot.core.speech.takes import read_sound
-from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
+from janoglot.productions.made import note_made
 from janoglot.productions.models import GuideRead
 from janoglot.server.storage import media
 from janoglot.server.work import NOW, Work, hand_out, looked_after, nothing_waits

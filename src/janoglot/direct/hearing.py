@@ -11,9 +11,9 @@ from janoglot.core.errors import EngineError
 from janoglot.core.speech.heard import VERSION, compare_said
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing, recogniser_version
 from janoglot.core.speech.takes import read_sound
-from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
+from janoglot.productions.made import note_made
 from janoglot.productions.models import Edition, HeardBack, Job
 from janoglot.server.storage import takes
 from janoglot.server.work import HEAR

@@ -18,9 +18,9 @@ from janoglot.core.speech.heard import compare
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing
 from janoglot.core.speech.recorded_take import prepared_take
 from janoglot.core.speech.takes import read_sound
-from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
+from janoglot.productions.made import note_made
 from janoglot.productions.models import Edition, Job, LineRecording, Take, WaitingRecording
 from janoglot.productions.permissions import Anyone
 from janoglot.server.storage import media, takes

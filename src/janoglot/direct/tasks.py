@@ -17,9 +17,9 @@ from janoglot.direct.guiding import read_guide_of
 from janoglot.direct.hearing import hear_back
 from janoglot.direct.recording import LISTENING, PREPARING
 from janoglot.direct.stress_finding import STRESSES
-from janoglot.editions.keeping import note_made
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
+from janoglot.productions.made import note_made
 from janoglot.productions.models import Edition, Job, Sound, Take, Wording
 from janoglot.server.storage import takes
 from janoglot.server.work import FINISH, SOON

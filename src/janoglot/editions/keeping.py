@@ -13,14 +13,11 @@ import gzip
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from django.core.cache import cache
-from django.db import transaction
-from django.db.models import F
 
 from janoglot.core.guarded import whole_number
 from janoglot.core.speech.catalogue import catalogue
@@ -190,16 +187,6 @@ def forget_all() -> None:
         _kept.clear()
         _scripts.clear()
         _told.clear()
-
-
-def note_made(edition: Edition, lines: Collection[int]) -> None:
-    """Something was made for these lines behind the page: whoever keeps the edition sees to them again."""
-    if not lines:
-        return
-    with transaction.atomic():
-        Edition.objects.filter(pk=edition.pk).update(made=F("made") + 1)
-        made = Edition.objects.values_list("made", flat=True).get(pk=edition.pk)
-        Wording.objects.filter(edition=edition, line__in=lines).update(made=made)
 
 
 def _script_at(row: Edition, stamp: int) -> ScriptRows:

@@ -1,5 +1,5 @@
 """``./janoglot``: start · test · dub · deliver · voices · measure-voices · measure-moods · measure-directing · sound
-· tidy · rich · shots · bench · trial · api · lock."""
+· tidy · check · rich · shots · bench · trial · api · lock."""
 
 from __future__ import annotations
 
@@ -63,6 +63,9 @@ def main(arguments: Sequence[str]) -> int:
     tidy = commands.add_parser("tidy", help="say what is kept that nothing needs, and what deleting it would free")
     tidy.add_argument("--really", action="store_true", help="delete it, not only say so")
     tidy.add_argument("--json", action="store_true", help="for programs")
+    check = commands.add_parser("check", help="read all that is kept: say what is damaged, have it made again")
+    check.add_argument("--only-say", action="store_true", help="take nothing out to be made again")
+    check.add_argument("--json", action="store_true", help="for programs")
     commands.add_parser("rich", help="try again to install the rich voices")
     commands.add_parser("shots", help="take the pictures in docs/screenshots again")
     bench = commands.add_parser("bench", help="measure the benchmarks")
@@ -84,7 +87,10 @@ def main(arguments: Sequence[str]) -> int:
         install.recogniser(again=True)
         return 0
     if options.command == "tidy":
-        return _tidy([f"--{name}" for name in ("really", "json") if getattr(options, name)])
+        return _managed(["tidy", *(f"--{name}" for name in ("really", "json") if getattr(options, name))])
+    if options.command == "check":
+        return _managed(["check_files", *(["--only-say"] if options.only_say else []),
+                         *(["--json"] if options.json else [])])
     from janoglot.launcher import chores
 
     return chores.run(options)
@@ -99,7 +105,7 @@ def _core(arguments: Sequence[str]) -> int:
     os.execve(PYTHON, [str(PYTHON), "-m", "janoglot.cli.main", *arguments], environment)
 
 
-def _tidy(arguments: Sequence[str]) -> int:
+def _managed(command: Sequence[str]) -> int:
     """With the database of whatever runs from this folder, or with one of our own for the while."""
     install.debian_packages((*install.SPEECH, *install.SERVICES, *install.COMPILE))
     install.environment(tests=False)
@@ -109,12 +115,10 @@ def _tidy(arguments: Sequence[str]) -> int:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             ports = Ports(**json.loads((VAR / "run" / "ports.json").read_text()))
-            manage(["tidy", *arguments], server_environment(VAR, ports))
-            return 0
+            return manage(command, server_environment(VAR, ports), check=False)
         with data_services(VAR) as (_, environment, _):
             manage(["migrate", "--verbosity", "0"], environment)
-            manage(["tidy", *arguments], environment)
-    return 0
+            return manage(command, environment, check=False)
 
 
 def _start(ports: Ports) -> int:

@@ -316,11 +316,12 @@ def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int
         patience=180.0)
 
 
-def manage(arguments: Sequence[str], environment: Mapping[str, str]) -> None:
-    """Run one of Django's commands. Raises Trouble where it fails."""
+def manage(arguments: Sequence[str], environment: Mapping[str, str], check: bool = True) -> int:
+    """Run one of Django's commands: its exit status, which ``check`` raises Trouble for where it fails."""
     done = subprocess.run([str(PYTHON), "-m", "django", *arguments], env={**os.environ, **environment}, cwd=HOME)
-    if done.returncode:
+    if check and done.returncode:
         raise Trouble(f"“django {' '.join(arguments)}” failed; what it said is above.")
+    return done.returncode
 
 
 def start_together(services: Sequence[Service]) -> None:

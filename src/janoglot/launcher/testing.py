@@ -295,4 +295,6 @@ def environment() -> dict[str, str]:
     install.var_folder()
     return {**os.environ, "PYTHONPATH": f"{HOME / 'src'}{os.pathsep}{HOME}", "JANOGLOT_HOME": str(HOME),
             "JANOGLOT_VAR": str(VAR), "JANOGLOT_RICH_ROOT": str(VAR),
-            "DJANGO_SETTINGS_MODULE": "janoglot.server.settings", "OMP_NUM_THREADS": "1"}
+            "DJANGO_SETTINGS_MODULE": "janoglot.server.settings", "OMP_NUM_THREADS": "1",
+            # What a test has made need not outlive a failure of power.
+            "JANOGLOT_SYNC": "0"}

@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from janoglot.core.deliver.names import file_name
 from janoglot.editions.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
-from janoglot.mix.block_files import MixFile, block_mix
+from janoglot.mix.block_files import MixFile, block_mix, is_kept
 from janoglot.mix.making import MIX_STATES, mix_progress
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition
@@ -95,7 +95,7 @@ class MixSoundView(APIView):
     def get(self, request: Request, production_id: int, language: str, recipe: str) -> HttpResponseBase:
         """The track itself; ranges are served, so a player can seek."""
         mix = _mix(request, production_id, language, recipe)
-        if not mix.report or not mixes().has(mix.key):
+        if not mix.report or not is_kept(mix, mixes()):
             raise Http404
         file = MixFile(block_mix(mix, mixes()), mixes())
         return serve(request._request, file, mix.key, f"{file_name(language)}.wav")

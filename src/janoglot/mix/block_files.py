@@ -16,6 +16,16 @@ def block_mix(mix: Mix, store: Store) -> BlockMix:
     return read_manifest(store.path(mix.key))
 
 
+def is_kept(mix: Mix, store: Store) -> bool:
+    """Whether a mix can be heard from its beginning to its end: all of its blocks are there as they were written."""
+    try:
+        made = block_mix(mix, store)
+    except (FileNotFoundError, ValueError, KeyError):
+        return False
+    blocks = KeptBlocks(store, made.channels)
+    return all(blocks.has(key) for key in made.blocks)
+
+
 def read_manifest(place: Path) -> BlockMix:
     return BlockMix.from_json(json.loads(place.read_text()))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from janoglot.mix.block_files import is_kept
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition, Job
 from janoglot.server.storage import mixes
@@ -25,7 +26,7 @@ def mix_progress(edition: Edition, recipe: str) -> MixProgress:
     if mix is None:
         return MixProgress(None, "absent")
     if mix.report:
-        return MixProgress(mix, "ready", 1.0) if mixes().has(mix.key) else MixProgress(mix, "absent")
+        return MixProgress(mix, "ready", 1.0) if is_kept(mix, mixes()) else MixProgress(mix, "absent")
     job = Job.objects.filter(kind="mix", edition=edition, subject=recipe).first()
     if job is None or job.state == "stopped":
         return MixProgress(mix, "absent")

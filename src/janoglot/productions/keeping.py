@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import json
+import re
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import TypeVar, cast
 
 from django.conf import settings
-from django.db import transaction
+from django.db import models, transaction
 from django.db.models import Q, TextField
 from django.db.models.functions import Cast
+from django.utils import timezone
+from django.utils.module_loading import autodiscover_modules
 
 from janoglot.core.errors import JanoglotError
-from janoglot.core.store import Kept, Store
+from janoglot.core.store import FolderStore, Kept, Store
 from janoglot.productions.belonging import belongings
 from janoglot.productions.models import (
     ActionRecord,
@@ -27,6 +31,7 @@ from janoglot.productions.models import (
     Sound,
     Take,
     WaitingRecording,
+    Wording,
     original_stem,
 )
 from janoglot.server.object_store import ObjectStore
@@ -40,6 +45,7 @@ STAYING = (".orders", ".remark.flac")
 """Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, and spoken
 remarks."""
 _SOUNDS = (".wav", ".flac")
+_HASH = re.compile(r"\b[0-9a-f]{40}\b")
 
 
 class NoRoom(JanoglotError):
@@ -134,38 +140,83 @@ def forget_old_undo() -> None:
             let_go(one)
 
 
+_needed: list[tuple[str, Callable[[], Iterable[str]]]] = []
+Needs = TypeVar("Needs", bound=Callable[[], Iterable[str]])
+
+
+def needs(store: str) -> Callable[[Needs], Needs]:
+    """Register what tells the keys (of takes: the hashes) of ``store`` that something above this floor needs. Each app
+    has these in its module ``needed``."""
+    def register(tells: Needs) -> Needs:
+        _needed.append((store, tells))
+        return tells
+
+    return register
+
+
+def needed_in(store: str) -> set[str]:
+    autodiscover_modules("needed")
+    return {key for name, tells in _needed if name == store for key in tells()}
+
+
+def forgotten_takes() -> set[str]:
+    """Hashes of takes that were made long ago and that nothing has: no line, no recording, no template, none of the
+    readings that are kept, no production that can be brought back, no step that can be undone. Of a production that was
+    let go all takes are so at last. They would be made again where somebody wanted them."""
+    old = Take.objects.filter(made__lt=timezone.now() - timedelta(days=settings.KEPT_DAYS))
+    found = set(old.values_list("hash", flat=True))
+    for relation in Take._meta.related_objects:
+        if relation.on_delete is not models.CASCADE:
+            found -= set(relation.related_model._default_manager.filter(
+                **{f"{relation.field.name}__in": found}).values_list(relation.field.attname, flat=True))
+    found -= set(Wording.objects.filter(take_id__in=found).values_list("take_id", flat=True))
+    if found:
+        found -= needed_in("takes")
+        undoable = ActionRecord.objects.annotate(text=Cast("changes", TextField())).filter(
+            Q(undone=None) | Q(abandoned=False)).values_list("text", flat=True)
+        for text in undoable.iterator(chunk_size=200):
+            found -= found & set(_HASH.findall(text))
+    return found
+
+
 def unneeded() -> Iterator[tuple[str, Kept]]:
     """Every file that nothing needs and undo cannot bring back, with its store's name: recordings and their copies that
-    no production has; sounds of no take, and light takes at other lengths, made a while ago: these are made again where
-    a mix wants them; what was handed over a while ago."""
+    no production has; sounds of no take or of a forgotten one, and light takes at other lengths, made a while ago:
+    these are made again where a mix wants them; what was handed over a while ago; mixes of editions that are gone, and
+    what reviewers said and took back."""
     needed = {original_stem(key) for one in undoable_media() for key in one.keys}
     for table in belongings():
         for name in table.media:
             needed |= {original_stem(key) for key in table.rows().values_list(name, flat=True)}
     needed |= {original_stem(key) for key in LibrarySound.objects.values_list("key", flat=True)}
     yield from (("media", kept) for kept in media().all() if original_stem(kept.key) not in needed)
-    sounds = set(Take.objects.values_list("hash", flat=True))
-    sounds |= {key.rpartition(".")[0] for key in Sound.objects.values_list("key", flat=True)}
+    forgotten = forgotten_takes()
+    sounds = set(Take.objects.values_list("hash", flat=True)) - forgotten
+    sounds |= {key.rpartition(".")[0] for key, take in Sound.objects.values_list("key", "take")
+               if take not in forgotten}
     sounding = ("peaks", *(ending[1:] for ending in _SOUNDS))
     yield from (("takes", kept) for kept in takes().all()
                 if kept.key.rpartition(".")[2] in sounding and kept.key.rpartition(".")[0] not in sounds
                 and time.time() - kept.at > timedelta(days=settings.KEPT_DAYS).total_seconds())
     yield from (("mixes", kept) for kept in _old_blocks())
+    staying = needed_in("handed")
     yield from (("handed", kept) for kept in handed().all()
-                if time.time() - kept.at > _TAKEN_AWAY and not kept.key.endswith(STAYING))
+                if (kept.key not in staying if kept.key.endswith(STAYING) else time.time() - kept.at > _TAKEN_AWAY))
 
 
 def _old_blocks() -> Iterator[Kept]:
     """Blocks that no mix is of any more, and what was measured of some a good while ago."""
     there = list(mixes().all())
+    wanted = needed_in("mixes")
     needed: set[str] = set()
     for kept in there:
-        if kept.key.endswith(".mix"):
+        if kept.key.endswith(".mix") and kept.key in wanted and mixes().has(kept.key):
             needed |= set(json.loads(mixes().path(kept.key).read_text())["blocks"])
     for kept in there:
         stem, _, ending = kept.key.rpartition(".")
         age = time.time() - kept.at
         if (ending == "f32" and stem not in needed and age > _GRACE) or (
+                ending in ("mix", "plan") and kept.key not in wanted and age > _GRACE) or (
                 ending in ("facts", "flac") and age > timedelta(days=settings.KEPT_DAYS).total_seconds()):
             yield kept
 
@@ -186,12 +237,17 @@ def tidy(really: bool = True) -> list[Tidied]:
     would go."""
     if really:
         forget_old_undo()
-    gone: dict[str, list[Kept]] = {name: [] for name in STORES}
+        forgotten = sorted(forgotten_takes())
+        for at in range(0, len(forgotten), 500):
+            Take.objects.filter(hash__in=forgotten[at: at + 500]).delete()
+    gone: dict[str, list[Kept]] = {name: _unfinished(name, really) for name in STORES}
     for name, kept in unneeded():
         if time.time() - kept.at >= _GRACE:
             gone[name].append(kept)
             if really:
                 store_named(name).remove(kept.key)
+    for name in STORES if really else ():
+        _folder(store_named(name)).forget_sums()
     undo = sum(_size(key) for key in {key for one in undoable_media() for key in one.keys}
                - set(Media.objects.values_list("key", flat=True)))
     found = []
@@ -203,3 +259,16 @@ def tidy(really: bool = True) -> list[Tidied]:
                             sum(one.size for one in store.all()), undo if name == "media" else 0))
     return found
 
+
+
+def _folder(store: Store) -> FolderStore:
+    return store.near if isinstance(store, ObjectStore) else cast(FolderStore, store)
+
+
+def _unfinished(name: str, really: bool) -> list[Kept]:
+    """What a process that ended in the middle of writing has left in a store."""
+    store = _folder(store_named(name))
+    found = [one for one in store.unfinished() if time.time() - one.at >= _GRACE]
+    for one in found if really else ():
+        store.remove_unfinished(one)
+    return found

@@ -35,7 +35,7 @@ from janoglot.core.languages import direction, own_name
 from janoglot.core.media.source import short_sound
 from janoglot.core.mix.blocks import KeptBlocks
 from janoglot.editions.state import EditionState
-from janoglot.mix.block_files import MixFile, block_mix
+from janoglot.mix.block_files import MixFile, block_mix, is_kept
 from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
@@ -190,7 +190,7 @@ def heard_mix(edition: Edition) -> Mix | None:
     """What is listened to: the mix of how the edition stands, or the newest that there is."""
     recipe = EditionState.load(edition).mix_recipe
     ready = [one for one in Mix.objects.filter(edition=edition).exclude(report={})
-             if mixes().has(one.key) and mixes().has(one.plan_key)]
+             if is_kept(one, mixes()) and mixes().has(one.plan_key)]
     return next((one for one in ready if one.recipe == recipe), ready[0] if ready else None)
 
 

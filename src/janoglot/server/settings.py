@@ -138,7 +138,8 @@ REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["janoglot.server.authentication.SessionSignIn"],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["janoglot.server.rendering.QuickJSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["janoglot.server.parsing.BoundedJSONParser", "rest_framework.parsers.MultiPartParser"],
+    "DEFAULT_PARSER_CLASSES": [
+        "janoglot.server.parsing.BoundedJSONParser", "janoglot.server.parsing.PlainMultiPartParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "janoglot.server.faults.answer",
     "DEFAULT_THROTTLE_RATES": {

@@ -22,7 +22,8 @@ STORES = ("takes", "mixes", "media", "handed")
 @lru_cache(maxsize=len(STORES))
 def store_named(name: str) -> Store:
     """One of our stores: a folder of this machine, or where the settings name a bucket, there."""
-    folder = FolderStore(settings.VAR / name)
+    # What people brought in can be made from nothing.
+    folder = FolderStore(settings.VAR / name, lasting=name == "media")
     if not settings.STORE_BUCKET:
         return folder
     prefix = "/".join(part for part in (settings.STORE_PREFIX, name) if part)

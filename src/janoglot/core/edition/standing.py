@@ -211,8 +211,8 @@ class EditionStanding:
         new = self._copied(replace(self.edition, lines=[changed.get(line.id, line) for line in self.edition.lines]))
         named = {line_standing(new.edition, line, {}).wanted for line in changed.values()}
         named |= {line.chosen for line in changed.values()}
-        unknown = named - set(self._takes) - {""}
-        new._takes = {**self._takes, **takes(unknown)} if unknown else self._takes
+        # Asked for anew, known or not: one that nothing had any more may have been let go of meanwhile.
+        new._takes = {**{name: take for name, take in self._takes.items() if name not in named}, **takes(named - {""})}
         new.lines = [line_standing(new.edition, changed[one.id], new._takes) if one.id in changed else one
                      for one in self.lines]
         return new

@@ -7,7 +7,8 @@ over. Elements that no engine here can do anything with are kept, with their att
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import itertools
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from math import log2
 from typing import Any, Literal
@@ -125,11 +126,18 @@ def _body(line: DirectedLine) -> str:
         else:
             tag, attributes = _element(mark)
             spans.append(_Span(mark.word, mark.word + mark.count, tag, attributes, order))
+    begins: dict[str, list[int]] = {}
+    plain = [_bare(word) for word in words] if line.foreign else []
+    for at, word in enumerate(plain):
+        begins.setdefault(word, []).append(at)
     for phrase, tag in line.foreign:
-        for start, end in _places(words, phrase):
+        for start, end in _places(plain, begins, phrase):
             spans.append(_Span(start, end, "lang", (("xml:lang", tag),), len(line.marks) + start))
     spans.sort(key=lambda one: (one.start, -one.end, one.order))
     cut = _crossing(spans)
+    begin: dict[int, list[_Span]] = {}
+    for span in spans:
+        begin.setdefault(span.start, []).append(span)
     text: list[str] = []
     opened: list[_Span] = []
     for at in range(len(words) + 1):
@@ -145,7 +153,7 @@ def _body(line: DirectedLine) -> str:
         if at:
             text.append(" ")
         text += before.get(at, [])
-        for one in [*reversed(again), *(span for span in spans if span.start == at)]:
+        for one in [*reversed(again), *begin.get(at, ())]:
             text.append(_opening(one, cut))
             opened.append(one)
         text.append(escape(words[at]))
@@ -161,17 +169,20 @@ def _crossing(spans: Sequence[_Span]) -> set[int]:
     """Those that others begin inside of and end after, so that one of the two is written in pieces."""
     found: set[int] = set()
     for number, one in enumerate(spans):
-        for other in spans[number + 1:]:
-            if one.start < other.start < one.end < other.end:
+        # They are in the order in which they begin.
+        for other in itertools.islice(spans, number + 1, None):
+            if other.start >= one.end:
+                break
+            if one.start < other.start and one.end < other.end:
                 found |= {one.order, other.order}
     return found
 
 
-def _places(words: Sequence[str], phrase: str) -> list[tuple[int, int]]:
+def _places(plain: Sequence[str], begins: Mapping[str, Sequence[int]], phrase: str) -> list[tuple[int, int]]:
+    """Where a phrase stands among ``plain`` words, of which ``begins`` says where each is."""
     wanted = [_bare(word) for word in phrase.split()]
-    plain = [_bare(word) for word in words]
-    return [(at, at + len(wanted)) for at in range(len(words) - len(wanted) + 1)
-            if wanted and plain[at: at + len(wanted)] == wanted]
+    return [(at, at + len(wanted)) for at in (begins.get(wanted[0], ()) if wanted else ())
+            if plain[at: at + len(wanted)] == wanted]
 
 
 def _bare(word: str) -> str:
@@ -237,18 +248,29 @@ class _Line:
     speaker: str = ""
     moods: Moods = ()
     variant: int = 0
-    text: str = ""
+    pieces: list[str] = field(default_factory=list)
+    words: int = 0
     marks: list[tuple[DirectionMark, str]] = field(default_factory=list)
     foreign: list[tuple[int, int, str]] = field(default_factory=list)
     waiting: list[DirectionMark] = field(default_factory=list)
 
-    def words(self) -> int:
-        return len(words_of(self.text))
+    @property
+    def text(self) -> str:
+        return "".join(self.pieces)
+
+    @property
+    def _inside_word(self) -> bool:
+        return bool(self.pieces) and not self.pieces[-1][-1].isspace()
+
+    def add(self, text: str) -> None:
+        # Counted as they come: a line may have as many elements as words.
+        self.words += len(words_of(text)) - (1 if self._inside_word and not text[0].isspace() else 0)
+        self.pieces.append(text)
 
     @property
     def next_word(self) -> int:
         """Which word a mark that stands here is of: inside a word it is that one."""
-        return self.words() - (0 if not self.text or self.text[-1].isspace() else 1)
+        return self.words - (1 if self._inside_word else 0)
 
 
 class _Reader:
@@ -331,7 +353,7 @@ class _Reader:
         if self._line is None:
             self._line = self._begun({})
         line = self._line
-        at = line.words()
+        at = line.words
         if tag == "break":
             seconds = self._pause(told)
             if seconds is not None:
@@ -429,14 +451,14 @@ class _Reader:
         tag = one.tag
         if tag in ("s", "p", "voice"):
             if tag == "s" and one.language and line and line.text.strip():
-                line.foreign.append((0, line.words(), one.language))
+                line.foreign.append((0, line.words, one.language))
             self._finish()
             if tag == "voice":
                 self._speaker = ""
             return
         if line is None:
             return
-        count = line.words() - one.word
+        count = line.words - one.word
         for kind, amount, said in one.marks:
             if count > 0:
                 line.marks.append((DirectionMark(kind, one.word, amount, count, said), one.piece))
@@ -450,7 +472,8 @@ class _Reader:
             self._line = self._begun({})
         if any(one.tag in _EMPTY for one in self._open[-1:]):
             return
-        self._line.text += text
+        if text:
+            self._line.add(text)
 
     def _finish(self) -> None:
         """The line that is read so far is whole."""

@@ -247,8 +247,8 @@ def edited(table: ClipTable | None, cells: Sequence[Cell] = (), add: Sequence[Ma
             raise BadInput("There is no row “{name}” in this table.", name=cell.row[:60])
         rows[cell.row.casefold()][" ".join(cell.column.split()).casefold()] = cell.value
     changed = with_rows(table, checked_rows([*rows.values(), *add]), anew=True)
-    read_as = {**dict(changed.kinds), **{" ".join(slot.split()).casefold(): kind for slot, kind in (kinds or {}).items()}}
-    return replace(changed, kinds=checked_kinds(read_as))
+    told = {" ".join(slot.split()).casefold(): kind for slot, kind in (kinds or {}).items()}
+    return replace(changed, kinds=checked_kinds({**dict(changed.kinds), **told}))
 
 
 def with_reference(table: ClipTable, name: str) -> ClipTable:

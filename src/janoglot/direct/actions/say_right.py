@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 from django.utils import timezone
 
-from janoglot.editions.keeping import note_made
+from janoglot.productions.made import note_made
 from janoglot.productions.models import Edition, HeardBack
 from janoglot.productions.permissions import Anyone, require_change, signed_in
 

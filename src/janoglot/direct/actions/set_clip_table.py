@@ -16,7 +16,8 @@ def set_clip_table(user: Anyone, line: Line, change: Callable[[CoreTable | None]
     in the same moment both have what they changed."""
     with action(user, line.production, "set_clip_table") as record:
         record.summary = f"Line {line.number}"
-        row = ClipTable.objects.select_for_update().filter(line=Line.objects.select_for_update().get(pk=line.pk)).first()
+        locked = Line.objects.select_for_update().get(pk=line.pk)
+        row = ClipTable.objects.select_for_update().filter(line=locked).first()
         table = change(row.core if row else None)
         record.details = {"number": line.number, "count": len(table.rows)}
         if row is None:

@@ -8,10 +8,12 @@ from django.contrib.auth.models import User
 
 from janoglot.core.errors import BadInput
 from janoglot.direct.tasks import ASKED_NOW, chunk_of, finish_sketches
+from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Edition, Job
 from janoglot.productions.permissions import Anyone, require_change
+from janoglot.server.storage import takes
 from janoglot.server.work import NOW, SKETCH, require_queue
 
 
@@ -25,6 +27,9 @@ def voice(user: Anyone, edition: Edition, line_ids: Collection[int] | None = Non
     require_queue()
     state = EditionState.load(edition)
     wanted = [s for s in state.unfinished() if line_ids is None or s.id in line_ids]
+    # Asked for what is there already: whose sound a failing disk has lost is made again.
+    wanted = wanted or [s for s in state.lines if s.state == "current" and s.recipe and s.take
+                        and (line_ids is None or s.id in line_ids) and kept_sound(s, takes()) is None]
     if not wanted:
         uncast = any(s.state == "uncast" for s in state.lines)
         if uncast and line_ids is None:

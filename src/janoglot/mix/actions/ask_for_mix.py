@@ -10,7 +10,7 @@ from janoglot.core.edition.plan import plan_of
 from janoglot.core.errors import NothingToMix
 from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
-from janoglot.mix.block_files import block_mix, drop_blocks
+from janoglot.mix.block_files import block_mix, drop_blocks, is_kept
 from janoglot.mix.models import Mix
 from janoglot.mix.tasks import SOON_DONE
 from janoglot.productions.jobs import running, start
@@ -30,7 +30,7 @@ def ask_for_mix(edition: Edition, user: Any = None) -> Mix:
         raise NothingToMix("There is nothing to mix: no line of this edition has been voiced.")
     with transaction.atomic():
         mix, _ = Mix.objects.select_for_update().get_or_create(edition=edition, recipe=recipe)
-        if mix.report and mixes().has(mix.key):
+        if mix.report and is_kept(mix, mixes()):
             return mix
         if not running("mix", edition=edition, subject=recipe):
             start("mix", NOW if state.seconds <= SOON_DONE else BULK, [recipe], edition=edition, subject=recipe,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import plain_text
 from janoglot.core.script.decoding import LARGEST, LARGEST_PACKAGE, decode
 from janoglot.core.script.formats import (
     docx,
@@ -22,6 +23,7 @@ from janoglot.core.script.formats.base import BinaryFormat, Hints, ScriptFormat
 from janoglot.core.script.formats.broadcast_captions import is_stl, read_stl
 from janoglot.core.script.formats.captions_elsewhere import read_captions, refuse
 from janoglot.core.script.limits import check_limits
+from janoglot.core.script.markup import one_row
 from janoglot.core.script.model import Script
 
 TEXT_FORMATS: dict[str, ScriptFormat] = {
@@ -117,4 +119,17 @@ def read_script(data: bytes | str, filename: str = "", hints: Hints | None = Non
                        format=fmt.name if script.format == fmt.id else script.format.upper(),
                        hint=str(first).capitalize() if first else expects)
     check_limits(script)
+    return _plain(script)
+
+
+def _plain(script: Script) -> Script:
+    """Whatever a format's own way of writing characters (``&#12;``, ``_x000B_``) has brought in of what is no text."""
+    for line in script.lines:
+        line.words, line.speaker, line.notes, line.part = map(_clean, (line.words, line.speaker, line.notes, line.part))
+        line.wordings = {tag: _clean(words) for tag, words in line.wordings.items()}
     return script
+
+
+def _clean(text: str) -> str:
+    plain = plain_text(text)
+    return text if plain == text else one_row(plain)
