@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import zipfile
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
@@ -13,8 +15,10 @@ from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
+from janoglot.core.media import ffmpeg
 from janoglot.direct import guiding, recording
 from janoglot.direct.recording import go_on_with_recordings
+from janoglot.productions import jobs
 from janoglot.productions.jobs import go_on_with_jobs
 from janoglot.productions.models import Edition, GuideRead, Job, Line, LineRecording, Production, WaitingRecording
 from janoglot.server import work
@@ -109,3 +113,25 @@ def test_a_guide_whose_message_was_lost_is_read_all_the_same_and_not_for_ever(
     assert handed == [row.pk] * 4
     row.refresh_from_db()
     assert (row.state, [one["code"] for one in row.faults]) == ("ready", ["unreadable"])
+
+
+def test_what_is_sent_is_decoded_by_workers_alone(production: Production, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Sixty pieces of junk, and some that only begin as recordings do: the page's server opens none of them."""
+    path = cast(call, production)
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        for number in range(60):
+            archive.writestr(f"{number:03}.wav", b"junk " * 900 if number % 2 else b"RIFF\xff\xff\x00\x00WAVEfmt " + bytes([200]) * 2000)
+    opened: list[str] = []
+    in_worker: list[bool] = []
+    run = ffmpeg._run
+    monkeypatch.setattr(ffmpeg, "_run", lambda command, most: opened.append("worker" if in_worker else "page") or run(command, most))
+    listen = recording.LISTENING.work
+    work_on = lambda piece: (in_worker.append(True), listen(piece), in_worker.pop())  # noqa: E731
+    monkeypatch.setattr(jobs, "_kinds", {**jobs._kinds, "listen": replace(recording.LISTENING, work=work_on)})
+    answer = call("owner", "post", f"{path}recordings/", {"files": [SimpleUploadedFile("all.zip", made.getvalue())]}, format="multipart")
+    assert answer.status_code == 202 and answer.json()["count"] == 30 and len(answer.json()["left"]) == 20
+    assert set(opened) == {"worker"} and len(opened) == 30
+    rows = WaitingRecording.objects.all()
+    assert {(row.state, row.faults[0]["code"]) for row in rows} == {("ready", "unreadable")}
+    assert call("owner", "post", f"{path}recordings/", {"files": [SimpleUploadedFile("a.wav", b"junk " * 90)]}, format="multipart").status_code == 400

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 from typing import Any
 
@@ -18,11 +17,10 @@ from rest_framework.views import APIView
 
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import find_tag
-from janoglot.core.media.source import short_sound
-from janoglot.core.speech.guide import LONGEST
 from janoglot.core.speech.source_acting import spans_of
 from janoglot.direct.actions.guide_line import bring_guide, delete_guide, set_guide
 from janoglot.direct.guiding import begin_reading
+from janoglot.direct.sent_recordings import take_in
 from janoglot.productions.models import GuideRead, Line, Media, Wording
 from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
@@ -123,11 +121,7 @@ class GuideView(APIView):
         tag = find_tag(told) or "" if told else ""
         recorded = said_in_source(line) if from_source else file.read() if file else b""
         name = "" if from_source or file is None else str(file.name or "")
-        data = short_sound(recorded, LONGEST + 5)
-        key = f"{hashlib.sha256(data).hexdigest()[:40]}.flac"
-        if not media().has(key):
-            media().write(key, lambda place: _write(place, data))
-        row = bring_guide(request.user, edition, line, key, name, "" if tag == language else tag)
+        row = bring_guide(request.user, edition, line, take_in(recorded), name, "" if tag == language else tag)
         begin_reading(row)
         row.refresh_from_db()
         return Response(guide_data(row), status=status.HTTP_202_ACCEPTED)
@@ -162,7 +156,3 @@ class GuideSoundView(GuideView):
         return serve(request._request, media(), row.key, "guide.flac")
 
     http_method_names = ["get", "head", "options"]
-
-
-def _write(place: Any, data: bytes) -> None:
-    place.write_bytes(data)

@@ -15,6 +15,7 @@ from janoglot.core.errors import JanoglotError
 from janoglot.core.speech.guide import LONGEST, GuideFault, GuideFound, read_guide
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing
 from janoglot.core.speech.takes import read_sound
+from janoglot.direct.sent_recordings import decoded
 from janoglot.editions.state import EditionState
 from janoglot.productions.made import note_made
 from janoglot.productions.models import GuideRead
@@ -46,7 +47,7 @@ def read_guide_of(guide: int, key: str) -> None:
 def _found(row: GuideRead) -> GuideFound:
     standing = EditionState.load(row.edition, [row.line_id]).lines[0]
     try:
-        samples, rate = read_sound(media(), row.key)
+        samples, rate = read_sound(media(), decoded(row.key))
         if standing.recipe is None:
             return GuideFound((), False, "", (GuideFault("unreadable", "This speaker has no voice yet."),))
         language = row.language or row.edition.language

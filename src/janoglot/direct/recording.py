@@ -18,6 +18,7 @@ from janoglot.core.speech.heard import compare
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing
 from janoglot.core.speech.recorded_take import prepared_take
 from janoglot.core.speech.takes import read_sound
+from janoglot.direct.sent_recordings import LONGEST, decoded
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
 from janoglot.productions.made import note_made
@@ -27,10 +28,6 @@ from janoglot.server.storage import media, takes
 from janoglot.server.work import NOW, SKETCH, looked_after
 
 log = logging.getLogger(__name__)
-RATE = 48_000
-"""Samples a second that a person's own takes are kept at."""
-LONGEST = 300.0
-"""Seconds of one of them."""
 OTHER_WORDS = 0.5
 """A recording in which so much of the line's sounds was heard otherwise says other words."""
 _AT_ONCE = 4
@@ -64,23 +61,25 @@ def listen(piece: Piece) -> None:
     for row in WaitingRecording.objects.filter(pk__in=piece.items, state=WaitingRecording.State.LISTENING):
         if not piece.wanted():
             raise Stopped
-        heard, faults = _listened(row.key, edition.language)
+        seconds, heard, faults = _listened(row.key, edition.language)
         WaitingRecording.objects.filter(pk=row.pk, key=row.key).update(
-            state=WaitingRecording.State.READY, listened=heard is not None, heard=heard or "",
+            state=WaitingRecording.State.READY, seconds=seconds, listened=heard is not None, heard=heard or "",
             faults=[asdict(fault) for fault in faults])
 
 
-def _listened(key: str, language: str) -> tuple[str | None, list[GuideFault]]:
+def _listened(key: str, language: str) -> tuple[float, str | None, list[GuideFault]]:
+    seconds = 0.0
     try:
-        samples, rate = read_sound(media(), key)
+        samples, rate = read_sound(media(), decoded(key))
+        seconds = len(samples) / rate
         faults = faults_of(samples, rate, LONGEST)
-        return _heard(samples, rate, language), faults
+        return seconds, _heard(samples, rate, language), faults
     except SoftTimeLimitExceeded:
         raise
     except Exception as error:
         # Whatever it is: one that nothing can be made of holds up none of the others.
         log.warning("a recording could not be listened to", exc_info=error)
-        return None, [GuideFault("unreadable", _why(error))]
+        return seconds, None, [GuideFault("unreadable", _why(error))]
 
 
 def _heard(samples: Samples, rate: int, language: str) -> str | None:
@@ -107,7 +106,7 @@ def _prepare(edition: Edition, row: LineRecording) -> None:
     standing = EditionState.load(edition, [row.line_id]).lines[0]
     mine = LineRecording.objects.filter(pk=row.pk, key=row.key, said=row.said, cleaned=row.cleaned)
     try:
-        samples, rate = read_sound(media(), row.key)
+        samples, rate = read_sound(media(), decoded(row.key))
         faults = faults_of(samples, rate, LONGEST)
         heard = row.heard if row.listened else _heard(samples, rate, edition.language)
         if heard is not None and compare(row.said, heard, edition.language).error >= OTHER_WORDS:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 import zipfile
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import Any, cast
 
-import soundfile
 from django.core.files.uploadedfile import UploadedFile
 from django.http import Http404
 from django.http.response import HttpResponseBase
@@ -22,7 +20,6 @@ from rest_framework.views import APIView
 
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.guarded import whole_numbers
-from janoglot.core.media.source import short_sound
 from janoglot.core.speech.recogniser import hearable, recogniser_missing
 from janoglot.core.speech.recordings_by_line import (
     BYS,
@@ -42,7 +39,7 @@ from janoglot.direct.actions.record_lines import (
     throw_recordings,
 )
 from janoglot.direct.guide_api import GuideFaultSerializer
-from janoglot.direct.recording import LONGEST, RATE
+from janoglot.direct.sent_recordings import take_in
 from janoglot.editions.state import EditionState
 from janoglot.productions.keeping import require_room
 from janoglot.productions.models import Edition, Line, LineRecording, WaitingRecording
@@ -133,22 +130,6 @@ def _waiting_data(row: WaitingRecording, match: RecordingMatch) -> Data:
             "error": None if match.error is None else round(match.error, 3), "named": match.named}
 
 
-def _kept(data: bytes) -> tuple[str, float]:
-    """Keep a recording as we keep all of them: its key, and its seconds. Raises MediaFault, BadInput."""
-    sound = short_sound(data, LONGEST + 5, RATE)
-    info = soundfile.info(io.BytesIO(sound))
-    if not info.frames:
-        raise BadInput("There is no sound in it.")
-    key = f"{hashlib.sha256(sound).hexdigest()[:40]}.flac"
-    if not media().has(key):
-        media().write(key, lambda place: _write(place, sound))
-    return key, info.frames / info.samplerate
-
-
-def _write(place: Any, data: bytes) -> None:
-    place.write_bytes(data)
-
-
 def _files(sent: list[UploadedFile[Any]], left: list[str]) -> Iterator[tuple[str, bytes]]:
     """Every recording that was sent, those in zips too, one after the other in memory. Raises BadInput."""
     for file in sent:
@@ -218,17 +199,17 @@ class RecordingsView(APIView):
         require_queue()
         require_room(edition.production, sum(file.size or 0 for file in sent))
         left: list[str] = []
-        brought: list[tuple[str, str, float]] = []
+        brought: list[tuple[str, str]] = []
         for name, data in _files(sent, left):
             if len(brought) >= MOST_AT_ONCE:
                 raise BadInput("At most {most} recordings are brought in at once. Bring them in several times.",
                                most=MOST_AT_ONCE)
             try:
-                key, seconds = _kept(data)
+                key = take_in(data)
             except JanoglotError as error:
                 left.append(f"{PurePosixPath(name).name}: {error}")
                 continue
-            brought.append((key, PurePosixPath(name.replace("\\", "/")).name, seconds))
+            brought.append((key, PurePosixPath(name.replace("\\", "/")).name))
         if not brought:
             raise BadInput("None of these is a recording that can be read. {first}", first=left[0] if left else "")
         bring_recordings(request.user, edition, brought)
@@ -289,8 +270,7 @@ class LineRecordingView(APIView):
             raise BadInput("Choose a recording of this line, five minutes long at most.")
         require_queue()
         require_room(edition.production, file.size or 0)
-        key, _ = _kept(file.read())
-        record_line(request.user, edition, Line.objects.get(pk=line_id), key, str(file.name or ""))
+        record_line(request.user, edition, Line.objects.get(pk=line_id), take_in(file.read()), str(file.name or ""))
         return Response(_line_data(self._row(edition, line_id)), status=status.HTTP_202_ACCEPTED)
 
     @extend_schema(request=LineRecordingChangeSerializer, responses=LineRecordingSerializer)

@@ -10,7 +10,7 @@ from janoglot.core.store import FolderStore, Store
 from janoglot.productions.belonging import belongings
 from janoglot.productions.keeping import STAYING
 from janoglot.productions.made import note_made
-from janoglot.productions.models import Edition, LibrarySound, LineRecording, Sound, Take, original_stem
+from janoglot.productions.models import SENT, Edition, LibrarySound, LineRecording, Sound, Take, original_stem
 from janoglot.server.object_store import ObjectStore
 from janoglot.server.storage import STORES, store_named
 
@@ -97,5 +97,5 @@ def damaged(really: bool = True) -> list[Damage]:
     told = {one.key for one in found}
     media = store_named("media")
     found += [Damage("media", key, "gone", False, used) for key, used in sorted(originals.items())
-              if key not in told and not media.has(key)]
+              if key not in told and not media.has(key) and not media.has(key.rpartition(".")[0] + SENT)]
     return found

@@ -6,6 +6,7 @@ import json
 import re
 import time
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import TypeVar, cast
@@ -21,6 +22,7 @@ from janoglot.core.errors import JanoglotError
 from janoglot.core.store import FolderStore, Kept, Store
 from janoglot.productions.belonging import belongings
 from janoglot.productions.models import (
+    SENT,
     ActionRecord,
     LibrarySound,
     LineRecording,
@@ -126,10 +128,10 @@ def require_room(production: Production, size: int) -> None:
 
 
 def _size(key: str) -> int:
-    try:
-        return media().size(key)
-    except FileNotFoundError:
-        return 0
+    for name in (key, key.rpartition(".")[0] + SENT):
+        with suppress(FileNotFoundError):
+            return media().size(name)
+    return 0
 
 
 def forget_old_undo() -> None:

@@ -83,6 +83,28 @@ def _sound_to(place: Path, to: Path, channels: int, seconds: float) -> None:
            "-ac", str(channels), "-ar", "48000", "-c:a", "flac", "-f", "flac", f"file:{to}", most=120 + seconds)
 
 
+_OTHERS = (b"PK\x03\x04", b"%PDF", b"GIF8", b"\x89PNG", b"\xff\xd8\xff", b"\x1f\x8b", b"7z\xbc\xaf", b"Rar!",
+           b"\x7fELF", b"MZ", b"SQLite format 3", b"\xd0\xcf\x11\xe0")
+"""How archives, pictures, documents and programs begin."""
+_LOOKED_AT = 512
+
+
+def no_recording(data: bytes) -> bool:
+    """Whether something is plainly no recording, by its first bytes: text of any kind (playlists are), an archive, a
+    picture, a program, or shorter than any head. All else is for whoever decodes it to say."""
+    head = data[:_LOOKED_AT]
+    if len(data) < 16 or head.startswith(_OTHERS):
+        return True
+    try:
+        text = head.decode("utf-8")
+    except UnicodeDecodeError as error:
+        # Cut within a character, it is text all the same.
+        if error.start < len(head) - 3:
+            return False
+        text = head[:error.start].decode("utf-8")
+    return all(character.isprintable() or character in "\t\r\n\f\ufeff" for character in text)
+
+
 def short_sound(data: bytes, seconds: float, rate: int = 24_000) -> bytes:
     """A short recording that came in whole, at most ``seconds`` of it, as mono FLAC of ``rate`` Hz. Raises
     MediaFault."""

@@ -16,9 +16,9 @@ from janoglot.productions.recorder import action
 MOST_WAITING = 5_000
 
 
-def bring_recordings(user: Anyone, edition: Edition, brought: Sequence[tuple[str, str, float]]) -> int:
-    """Recordings that wait to be given to lines: key, name and seconds of each. They are listened to behind the page.
-    Raises BadInput for too many."""
+def bring_recordings(user: Anyone, edition: Edition, brought: Sequence[tuple[str, str]]) -> int:
+    """Recordings that wait to be given to lines: key and name of each. They are decoded and listened to behind the
+    page. Raises BadInput for too many."""
     with action(user, edition.production, "bring_recordings") as record:
         waiting = WaitingRecording.objects.filter(edition=edition).count()
         if waiting + len(brought) > MOST_WAITING:
@@ -26,8 +26,7 @@ def bring_recordings(user: Anyone, edition: Edition, brought: Sequence[tuple[str
                            "first, or throw them out.", most=MOST_WAITING)
         record.summary = f"{len(brought)}, {edition.language}"
         record.details = {"count": len(brought), "language": edition.language}
-        record.create_all([WaitingRecording(edition=edition, key=key, name=name[:255], seconds=seconds)
-                           for key, name, seconds in brought])
+        record.create_all([WaitingRecording(edition=edition, key=key, name=name[:255]) for key, name in brought])
     begin_listening(edition, user)
     return len(brought)
 

@@ -13,7 +13,7 @@ from janoglot.productions.models.guides import GuideRead
 from janoglot.productions.models.jobs import JOB_STATES, Job
 from janoglot.productions.models.library_sounds import FavouriteSound, LibrarySound
 from janoglot.productions.models.lines import Line, Part, Speaker, line_numbers
-from janoglot.productions.models.media import COPIES, Media, original_stem
+from janoglot.productions.models.media import COPIES, SENT, Media, original_stem
 from janoglot.productions.models.production import ADDRESSES, Edition, Membership, Production, Role
 from janoglot.productions.models.recordings import LineRecording, WaitingRecording
 from janoglot.productions.models.records import ActionRecord
@@ -25,6 +25,7 @@ from janoglot.productions.models.wordings import LONGEST, ORIGINS, Wording
 
 __all__ = [
     "ADDRESSES",
+    "SENT",
     "COPIES",
     "JOB_STATES",
     "LONGEST",

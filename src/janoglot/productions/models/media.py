@@ -61,6 +61,10 @@ COPIES = {"sound": "-sound.flac", "picture": "-picture.mp4"}
 """What a copy is named by, behind the stem of its original's name."""
 
 
+SENT = ".sent"
+"""The end of the name of a recording as it was sent, until it is decoded."""
+
+
 def original_stem(key: str) -> str:
     """The stem of the original that a file of the store is, or is made of."""
     stem = key.rpartition(".")[0]

@@ -15,7 +15,7 @@ from janoglot.productions.models.production import Edition
 from janoglot.productions.models.takes import Take
 
 
-@belongs("edition", free=("state", "listened", "heard", "faults"), media=("key",))
+@belongs("edition", free=("seconds", "state", "listened", "heard", "faults"), media=("key",))
 class WaitingRecording(models.Model):
     """A recording that was brought in with others and is no line's yet. ``key`` names it in the store of media.
     ``heard`` is what the recogniser understood of it, where it has ``listened``."""

@@ -122,10 +122,10 @@ function Recordings({ production, edition }: { production: Production; edition: 
                 return (
                   <tr key={row.id} className="border-b border-rule align-top">
                     <td className="py-1.5"><Tick hidden label={t("recordings.takeOne", { name: row.name })} checked={ticked(row)} disabled={readOnly || (at === null && row.line === null)} onChange={(on) => give(row, on ? (at ?? row.line) : null)} /></td>
-                    <td><SampleButton small name={t("recordings.hear", { name: row.name })} address={`${editionPath(production.id, language)}/recordings/${row.id}.flac`} /></td>
+                    <td>{row.seconds > 0 && <SampleButton small name={t("recordings.hear", { name: row.name })} address={`${editionPath(production.id, language)}/recordings/${row.id}.flac`} />}</td>
                     <td className="py-1.5 pe-3">
                       <span className="block truncate" title={row.name}>{row.name}</span>
-                      <span className="text-xs text-soft">{clock(row.seconds)}</span>
+                      {row.seconds > 0 && <span className="text-xs text-soft">{clock(row.seconds)}</span>}
                       {row.faults.map((fault) => <span key={fault.code} className="block text-xs text-alarm">{t(`recording.fault.${fault.code}`, { said: fault.said })}</span>)}
                     </td>
                     <td className="py-1 pe-3">
