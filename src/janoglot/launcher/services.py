@@ -58,7 +58,8 @@ def secrets_of(var: Path) -> dict[str, str]:
     place = var / "secrets.json"
     if not place.exists():
         var.mkdir(parents=True, exist_ok=True)
-        made = {name: secrets.token_urlsafe(32) for name in ("database", "database_root", "redis", "django")}
+        made = {name: secrets.token_urlsafe(64 if name == "django" else 32)
+                for name in ("database", "database_root", "redis", "django")}
         handle = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "w") as file:
             json.dump(made, file)

@@ -6,6 +6,7 @@ import time
 from datetime import timedelta
 
 from janoglot.productions.actions.delete_production import purge_deleted
+from janoglot.productions.attempts import forget_attempts
 from janoglot.productions.keeping import tidy
 from janoglot.server.work import looked_after
 
@@ -20,5 +21,6 @@ def tidy_up(still: timedelta | None) -> None:
     if still is None or time.monotonic() - _tidied < _EVERY:
         return
     _tidied = time.monotonic()
+    forget_attempts()
     purge_deleted()
     tidy()

@@ -179,6 +179,10 @@ class ReviewLinkCodeView(APIView):
         return HttpResponse(made.getvalue(), content_type="image/svg+xml")
 
 
+class RemarkTakingSerializer(serializers.Serializer[Data]):
+    anyway = serializers.BooleanField(default=False, help_text="Even where the line says something else by now.")
+
+
 class RemarksView(APIView):
     @extend_schema(responses=RemarkSerializer(many=True))
     def get(self, request: Request, production_id: int) -> Response:
@@ -214,11 +218,13 @@ class RemarkView(APIView):
 
 
 class RemarkTakingView(APIView):
-    @extend_schema(request=None, responses=RemarkSerializer)
+    @extend_schema(request=RemarkTakingSerializer, responses=RemarkSerializer)
     def post(self, request: Request, production_id: int, remark_id: int) -> Response:
         """Have the line say what was proposed."""
         row = _remark(request, production_id, remark_id, change=True)
-        take_proposal(request.user, row)
+        sent = RemarkTakingSerializer(data=request.data)
+        sent.is_valid(raise_exception=True)
+        take_proposal(request.user, row, sent.validated_data["anyway"])
         row.refresh_from_db()
         return Response(remark_data(row))
 

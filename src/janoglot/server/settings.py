@@ -53,6 +53,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "janoglot.server.body_size.BoundedBodies",
+    "janoglot.productions.attempts.Attempts",
     "janoglot.server.once_more.OnceMore",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
@@ -154,6 +155,8 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "Productions, editions, castings, takes, mixes and what is handed over.",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums", "janoglot.server.openapi.with_faults"],
     "ENUM_NAME_OVERRIDES": {
         "RoleEnum": "janoglot.productions.models.Role",
         "TakeStateEnum": "janoglot.editions.state.TAKE_STATES",

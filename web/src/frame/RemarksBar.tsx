@@ -1,31 +1,23 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
-import { api, data, type Production } from "../shared/api/client";
-import { useNotices } from "../shared/notices";
+import type { Production } from "../shared/api/client";
 import { usePlace } from "../shared/place";
 import { RemarkRow } from "../shared/RemarkRow";
 import { openAt, type Remark } from "../shared/remarks";
 import { useKeys } from "../shared/useKeys";
+import { useTakeProposal } from "../shared/useTakeProposal";
 
 /** What reviewers have said that belongs to the stage that is open: of the chosen line at once, the rest on request. */
 export function RemarksBar({ production, remarks }: { production: Production; remarks: readonly Remark[] | undefined }) {
   const { t } = useTranslation();
   const place = usePlace();
-  const client = useQueryClient();
-  const say = useNotices((state) => state.say);
   const [all, setAll] = useState(false);
   const here = openAt(remarks, place.stage, place.language);
   const of = here.filter((one) => one.line === place.line);
   const proposal = of.find((one) => one.proposed);
-  const take = useMutation({
-    mutationFn: (remark: number) => data(api.POST("/api/productions/{production_id}/remarks/{remark_id}/taking/", { params: { path: { production_id: production.id, remark_id: remark } } })),
-    onSuccess: () => say({ tone: "calm", text: t("remarks.takenOver") }),
-    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
-    onSettled: () => client.invalidateQueries({ queryKey: ["production", production.id] }),
-  });
-  useKeys({ y: () => proposal && production.role !== "reader" && !take.isPending && take.mutate(proposal.id) });
+  const take = useTakeProposal(production.id);
+  useKeys({ y: () => proposal && production.role !== "reader" && !take.isPending && take.mutate({ remark: proposal.id }) });
   if (!here.length) return null;
   const shown = all ? here : of;
   return (

@@ -9,6 +9,7 @@ import { usePlace, type Stage } from "./place";
 import type { Remark } from "./remarks";
 import { Button, FIELD } from "./ui/controls";
 import { SampleButton } from "./ui/SampleButton";
+import { useTakeProposal } from "./useTakeProposal";
 
 /** What a reviewer has said, and what can be done about it. */
 export function RemarkRow({ production, remark, stay = false }: { production: Production; remark: Remark; stay?: boolean }) {
@@ -23,7 +24,7 @@ export function RemarkRow({ production, remark, stay = false }: { production: Pr
     onError: (error: Error) => say({ tone: "bad" as const, text: error.message || t("common.unreachable") }),
   };
   const change = useMutation({ mutationFn: (body: { state?: Remark["state"]; answer?: string }) => data(api.PATCH("/api/productions/{production_id}/remarks/{remark_id}/", { ...path, body })), ...done });
-  const take = useMutation({ mutationFn: () => data(api.POST("/api/productions/{production_id}/remarks/{remark_id}/taking/", path)), ...done });
+  const take = useTakeProposal(production.id);
   const readOnly = production.role === "reader";
   const direction = production.editions.find((one) => one.language === remark.language)?.direction ?? "ltr";
   return (
@@ -48,7 +49,7 @@ export function RemarkRow({ production, remark, stay = false }: { production: Pr
       <span className="flex flex-wrap gap-1.5 justify-end shrink-0">
         {remark.state !== "open" && <span className="text-xs text-soft self-center">{remark.state === "taken" ? t("remarks.taken") : t("remarks.doneAlready")}</span>}
         {remark.line !== null && !stay && <Button className="h-7!" onClick={() => place.go({ language: remark.language, stage: (remark.stage || "adapt") as Stage, line: remark.line })}>{t("remarks.go")}</Button>}
-        {!readOnly && remark.proposed && remark.state === "open" && <Button className="h-7!" look="main" disabled={take.isPending} onClick={() => take.mutate()}>{t("remarks.take")}</Button>}
+        {!readOnly && remark.proposed && remark.state === "open" && <Button className="h-7!" look="main" disabled={take.isPending} onClick={() => take.mutate({ remark: remark.id })}>{t("remarks.take")}</Button>}
         {!readOnly && <Button className="h-7!" onClick={() => setAnswer((now) => (now === null ? remark.answer : null))}>{t("remarks.answer")}</Button>}
         {!readOnly && (remark.state === "open"
           ? <Button className="h-7!" onClick={() => change.mutate({ state: "done" })}>{t("remarks.done")}</Button>

@@ -1,5 +1,6 @@
 """The tables that everything reads: what is said, by whom, how, when, and what was made of it."""
 
+from janoglot.productions.models.attempts import Attempt
 from janoglot.productions.models.castings import Casting, LineCasting
 from janoglot.productions.models.clip_tables import ClipTable
 from janoglot.productions.models.directions import (
@@ -32,6 +33,7 @@ __all__ = [
     "ORIGINS",
     "QUALITIES",
     "ActionRecord",
+    "Attempt",
     "Casting",
     "ClipTable",
     "Edition",

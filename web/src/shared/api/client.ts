@@ -52,12 +52,30 @@ async function toFault(response: Response): Promise<Fault> {
   }
 }
 
+/** By what was asked: the key of the attempt, as long as nobody has answered. */
+const attempts = new Map<string, string>();
+
+/** One key for each attempt to have something made: sent again after a lost answer, the same has the same. */
+function attempt(what: string): string {
+  const key = attempts.get(what) ?? crypto.randomUUID();
+  attempts.set(what, key);
+  return key;
+}
+
+const asked = new WeakMap<Request, string>();
+
 const faults: Middleware = {
-  onRequest({ request }) {
+  async onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    if (request.method === "POST") {
+      const what = `${request.url} ${await request.clone().text()}`;
+      request.headers.set("Idempotency-Key", attempt(what));
+      asked.set(request, what);
+    }
     return request;
   },
-  async onResponse({ response }) {
+  async onResponse({ request, response }) {
+    attempts.delete(asked.get(request) ?? "");
     if (!response.ok) throw await toFault(response);
     return response;
   },
@@ -108,12 +126,14 @@ export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
 
 /** Multipart calls, which the typed client does not serialise. Throws Fault. */
 export async function send<T>(path: string, form: FormData): Promise<T> {
+  const what = `${path} ${[...form].map(([name, value]) => `${name}=${value instanceof File ? `${value.name} ${value.size} ${value.lastModified}` : value}`).join("&")}`;
   let response: Response;
   try {
-    response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": cookie("csrftoken") } });
+    response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": cookie("csrftoken"), "Idempotency-Key": attempt(what) } });
   } catch {
     throw new Fault("unreachable", "", 0);
   }
+  attempts.delete(what);
   if (!response.ok) throw await toFault(response);
   return (await response.json()) as T;
 }

@@ -5604,6 +5604,13 @@ export interface components {
          * @enum {string}
          */
         RemarkStateEnum: "open" | "taken" | "done";
+        RemarkTakingRequest: {
+            /**
+             * @description Even where the line says something else by now.
+             * @default false
+             */
+            anyway: boolean;
+        };
         ReplaceRequest: {
             find: string;
             /** @default  */
@@ -6486,8 +6493,89 @@ export interface components {
          * @enum {string}
          */
         WordingStateEnum: "empty" | "draft" | "edited" | "approved";
+        Fault: {
+            /** @description Stable, for programs. */
+            code: string;
+            /** @description A sentence for a person, in their language. */
+            message: string;
+            /** @description With 409, what stands there now. */
+            current?: unknown;
+        };
     };
-    responses: never;
+    responses: {
+        /** @description What was sent cannot be done; the message says why. */
+        Fault400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description Nobody is signed in. */
+        Fault401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description It may be read, not changed. */
+        Fault403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description There is no such thing, or it is not yours to see. */
+        Fault404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description Somebody else was first; “current” is what stands there now. */
+        Fault409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description More was sent than is read. */
+        Fault413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description Too often: “Retry-After” says when again. */
+        Fault429: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+        /** @description The database, the queue or the disk cannot be used just now: nothing was changed. */
+        Fault503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Fault"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -6517,6 +6605,14 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     imports_partial_update: {
@@ -6543,6 +6639,14 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     imports_production_create: {
@@ -6569,6 +6673,14 @@ export interface operations {
                     "application/json": components["schemas"]["Production"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     jobs_retrieve: {
@@ -6590,6 +6702,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     jobs_destroy: {
@@ -6611,6 +6728,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     languages_list: {
@@ -6630,6 +6755,11 @@ export interface operations {
                     "application/json": components["schemas"]["Language"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     library_favourites_update: {
@@ -6653,6 +6783,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     library_sounds_list: {
@@ -6677,6 +6815,11 @@ export interface operations {
                     "application/json": components["schemas"]["LibrarySound"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     library_sounds_create: {
@@ -6701,6 +6844,14 @@ export interface operations {
                     "application/json": components["schemas"]["LibrarySound"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     library_sounds_destroy: {
@@ -6721,6 +6872,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     library_sounds_partial_update: {
@@ -6747,6 +6906,14 @@ export interface operations {
                     "application/json": components["schemas"]["LibrarySound"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     lines_partial_update: {
@@ -6772,6 +6939,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     lines_join_create: {
@@ -6798,6 +6973,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     lines_split_create: {
@@ -6829,6 +7012,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     moods_retrieve: {
@@ -6851,6 +7042,11 @@ export interface operations {
                     "application/json": components["schemas"]["Understood"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     packages_retrieve: {
@@ -6870,6 +7066,11 @@ export interface operations {
                     "application/json": components["schemas"]["Packages"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     packages_create: {
@@ -6894,6 +7095,14 @@ export interface operations {
                     "application/json": components["schemas"]["Package"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     packages_update: {
@@ -6920,6 +7129,14 @@ export interface operations {
                     "application/json": components["schemas"]["Package"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     packages_destroy: {
@@ -6940,6 +7157,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     parts_destroy: {
@@ -6966,6 +7191,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     parts_partial_update: {
@@ -6997,6 +7230,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_list: {
@@ -7018,6 +7259,11 @@ export interface operations {
                     "application/json": components["schemas"]["ProductionListed"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_retrieve: {
@@ -7041,6 +7287,11 @@ export interface operations {
                     "application/json": components["schemas"]["Production"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_destroy: {
@@ -7061,6 +7312,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_partial_update: {
@@ -7087,6 +7346,14 @@ export interface operations {
                     "application/json": components["schemas"]["Production"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_back_create: {
@@ -7118,6 +7385,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_board_retrieve: {
@@ -7139,6 +7414,11 @@ export interface operations {
                     "application/json": components["schemas"]["Board"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_bring_back_create: {
@@ -7159,6 +7439,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_cast_all_create: {
@@ -7180,6 +7468,14 @@ export interface operations {
                     "application/json": components["schemas"]["CastAll"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_castings_create: {
@@ -7206,6 +7502,14 @@ export interface operations {
                     "application/json": components["schemas"]["Brought"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_castings._retrieve": {
@@ -7228,6 +7532,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_deliveries_list: {
@@ -7249,6 +7558,11 @@ export interface operations {
                     "application/json": components["schemas"]["Delivery"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_duplicate_create: {
@@ -7275,6 +7589,14 @@ export interface operations {
                     "application/json": components["schemas"]["Production"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_create: {
@@ -7301,6 +7623,14 @@ export interface operations {
                     "application/json": components["schemas"]["Edition"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_retrieve: {
@@ -7326,6 +7656,11 @@ export interface operations {
                     "application/json": components["schemas"]["EditionLines"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_board_lines_retrieve: {
@@ -7352,6 +7687,11 @@ export interface operations {
                     "application/json": number[];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_brief_retrieve: {
@@ -7374,6 +7714,11 @@ export interface operations {
                     "application/json": components["schemas"]["Briefed"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_brief_partial_update: {
@@ -7401,6 +7746,14 @@ export interface operations {
                     "application/json": components["schemas"]["Briefed"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_captions_create: {
@@ -7428,6 +7781,14 @@ export interface operations {
                     "application/json": components["schemas"]["CaptionsMatched"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_list: {
@@ -7450,6 +7811,11 @@ export interface operations {
                     "application/json": components["schemas"]["Casting"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_create: {
@@ -7472,6 +7838,14 @@ export interface operations {
                     "application/json": components["schemas"]["Casting"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_update: {
@@ -7500,6 +7874,14 @@ export interface operations {
                     "application/json": components["schemas"]["Casting"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_audition_retrieve: {
@@ -7537,6 +7919,11 @@ export interface operations {
                     "audio/wav": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_audition_create: {
@@ -7573,6 +7960,14 @@ export interface operations {
                     "application/json": components["schemas"]["Audition"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_kept_create: {
@@ -7601,6 +7996,14 @@ export interface operations {
                     "application/json": components["schemas"]["KeptVoice"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_match_list: {
@@ -7624,6 +8027,11 @@ export interface operations {
                     "application/json": components["schemas"]["Match"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_castings_sample_retrieve: {
@@ -7647,6 +8055,11 @@ export interface operations {
                     "application/json": components["schemas"]["Sample"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_checks_list: {
@@ -7669,6 +8082,11 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_contrast_retrieve: {
@@ -7691,6 +8109,11 @@ export interface operations {
                     "application/json": components["schemas"]["Contrast"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_doubts_retrieve: {
@@ -7716,6 +8139,11 @@ export interface operations {
                     "application/json": components["schemas"]["Doubts"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_drafts_retrieve: {
@@ -7738,6 +8166,11 @@ export interface operations {
                     "application/json": components["schemas"]["Engine"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_drafts_create: {
@@ -7765,6 +8198,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_files_create: {
@@ -7792,6 +8233,14 @@ export interface operations {
                     "application/json": components["schemas"]["HandOver"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_heard_retrieve: {
@@ -7815,6 +8264,11 @@ export interface operations {
                     "audio/wav": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_layers_retrieve: {
@@ -7837,6 +8291,11 @@ export interface operations {
                     "application/json": components["schemas"]["PlayedLayers"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_layers_piece.flac_retrieve": {
@@ -7863,6 +8322,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lexicon_retrieve: {
@@ -7885,6 +8349,11 @@ export interface operations {
                     "application/json": components["schemas"]["Lexicon"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lexicon_create: {
@@ -7912,6 +8381,14 @@ export interface operations {
                     "application/json": components["schemas"]["Lexicon"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_lexicon._retrieve": {
@@ -7935,6 +8412,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lexicon_update: {
@@ -7963,6 +8445,14 @@ export interface operations {
                     "application/json": components["schemas"]["Lexicon"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lexicon_destroy: {
@@ -7985,6 +8475,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lexicon_brought_create: {
@@ -8012,6 +8510,14 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtLexicon"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_audition_create: {
@@ -8040,6 +8546,14 @@ export interface operations {
                     "application/json": components["schemas"]["LineAudition"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_casting_update: {
@@ -8068,6 +8582,14 @@ export interface operations {
                     "application/json": components["schemas"]["LineCasting"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_clips_retrieve: {
@@ -8091,6 +8613,11 @@ export interface operations {
                     "application/json": components["schemas"]["Clips"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_clips_create: {
@@ -8114,6 +8641,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_lines_clips_.wav_retrieve": {
@@ -8138,6 +8673,11 @@ export interface operations {
                     "audio/wav": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_direction_retrieve: {
@@ -8161,6 +8701,11 @@ export interface operations {
                     "application/json": components["schemas"]["Direction"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_direction_update: {
@@ -8189,6 +8734,14 @@ export interface operations {
                     "application/json": components["schemas"]["Direction"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_guide_retrieve: {
@@ -8212,6 +8765,11 @@ export interface operations {
                     "application/json": components["schemas"]["Guide"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_guide_create: {
@@ -8239,6 +8797,14 @@ export interface operations {
                     "application/json": components["schemas"]["Guide"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_guide_destroy: {
@@ -8261,6 +8827,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_guide_partial_update: {
@@ -8289,6 +8863,14 @@ export interface operations {
                     "application/json": components["schemas"]["Guide"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_lines_guide_recording.flac_retrieve": {
@@ -8312,6 +8894,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_heard_retrieve: {
@@ -8335,6 +8922,11 @@ export interface operations {
                     "application/json": components["schemas"]["HeardBack"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_heard_update: {
@@ -8362,6 +8954,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_recording_retrieve: {
@@ -8385,6 +8985,11 @@ export interface operations {
                     "application/json": components["schemas"]["LineRecording"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_recording_create: {
@@ -8412,6 +9017,14 @@ export interface operations {
                     "application/json": components["schemas"]["LineRecording"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_recording_destroy: {
@@ -8434,6 +9047,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_recording_partial_update: {
@@ -8462,6 +9083,14 @@ export interface operations {
                     "application/json": components["schemas"]["LineRecording"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_lines_recording_recording.flac_retrieve": {
@@ -8485,6 +9114,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_stave_retrieve: {
@@ -8508,6 +9142,11 @@ export interface operations {
                     "application/json": components["schemas"]["Stave"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_lines_stave_trial_create: {
@@ -8536,6 +9175,14 @@ export interface operations {
                     "application/json": components["schemas"]["Stave"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_lines_take.wav_retrieve": {
@@ -8559,6 +9206,11 @@ export interface operations {
                     "audio/wav": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_meaning_create: {
@@ -8586,6 +9238,14 @@ export interface operations {
                     "application/json": components["schemas"]["Meaning"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_measures_create: {
@@ -8615,6 +9275,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_memory_list: {
@@ -8639,6 +9307,11 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryMatch"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_memory_create: {
@@ -8666,6 +9339,14 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_memory.tmx_retrieve": {
@@ -8688,6 +9369,11 @@ export interface operations {
                     "application/x-tmx+xml": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_mixes_current: {
@@ -8710,6 +9396,11 @@ export interface operations {
                     "application/json": components["schemas"]["Mix"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_mixes_create: {
@@ -8732,6 +9423,14 @@ export interface operations {
                     "application/json": components["schemas"]["Mix"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_mixes_retrieve: {
@@ -8755,6 +9454,11 @@ export interface operations {
                     "application/json": components["schemas"]["Mix"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_mixes_sound.wav_retrieve": {
@@ -8778,6 +9482,11 @@ export interface operations {
                     "audio/wav": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_moods_update: {
@@ -8804,6 +9513,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_parts_speakers_direction_retrieve: {
@@ -8828,6 +9545,11 @@ export interface operations {
                     "application/json": components["schemas"]["PartDirection"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_parts_speakers_direction_update: {
@@ -8857,6 +9579,14 @@ export interface operations {
                     "application/json": components["schemas"]["PartDirection"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_peaks_list: {
@@ -8882,6 +9612,11 @@ export interface operations {
                     "application/json": components["schemas"]["Peaks"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_quality_retrieve: {
@@ -8904,6 +9639,11 @@ export interface operations {
                     "application/json": components["schemas"]["QualityReport"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_recordings_retrieve: {
@@ -8926,6 +9666,11 @@ export interface operations {
                     "application/json": components["schemas"]["Recordings"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_recordings_update: {
@@ -8953,6 +9698,14 @@ export interface operations {
                     "application/json": components["schemas"]["Recordings"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_recordings_create: {
@@ -8979,6 +9732,14 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtRecordings"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_recordings_destroy: {
@@ -9003,6 +9764,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_recordings_.flac_retrieve": {
@@ -9026,6 +9795,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_removal_destroy: {
@@ -9047,6 +9821,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_replace_create: {
@@ -9074,6 +9856,14 @@ export interface operations {
                     "application/json": components["schemas"]["Hits"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_returned_create: {
@@ -9101,6 +9891,14 @@ export interface operations {
                     "application/json": components["schemas"]["ReturnReport"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_rights_list: {
@@ -9123,6 +9921,11 @@ export interface operations {
                     "application/json": components["schemas"]["UsedRight"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_rights_update: {
@@ -9150,6 +9953,14 @@ export interface operations {
                     "application/json": components["schemas"]["UsedRight"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_sounds_list: {
@@ -9172,6 +9983,11 @@ export interface operations {
                     "application/json": components["schemas"]["Sound"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_sounds_check_retrieve: {
@@ -9196,6 +10012,11 @@ export interface operations {
                     "application/json": components["schemas"]["IpaCheck"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_source_acting_retrieve: {
@@ -9218,6 +10039,11 @@ export interface operations {
                     "application/json": components["schemas"]["SourceActing"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_source_acting_update: {
@@ -9244,6 +10070,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_source_acting_create: {
@@ -9266,6 +10100,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_ssml_retrieve: {
@@ -9293,6 +10135,11 @@ export interface operations {
                     "application/ssml+xml": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_ssml_update: {
@@ -9320,6 +10167,14 @@ export interface operations {
                     "application/json": components["schemas"]["SsmlRead"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_terms_list: {
@@ -9342,6 +10197,11 @@ export interface operations {
                     "application/json": components["schemas"]["Term"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_terms_create: {
@@ -9369,6 +10229,14 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_terms._retrieve": {
@@ -9392,6 +10260,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_terms_update: {
@@ -9420,6 +10293,14 @@ export interface operations {
                     "application/json": components["schemas"]["Term"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_terms_destroy: {
@@ -9442,6 +10323,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_terms_brought_create: {
@@ -9469,6 +10358,14 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_partial_update: {
@@ -9496,6 +10393,14 @@ export interface operations {
                     "application/json": components["schemas"]["Retimed"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_aim_retrieve: {
@@ -9520,6 +10425,11 @@ export interface operations {
                     "application/json": components["schemas"]["Aimed"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_lines_partial_update: {
@@ -9547,6 +10457,14 @@ export interface operations {
                     "application/json": components["schemas"]["Retimed"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_lines_cures_list: {
@@ -9570,6 +10488,11 @@ export interface operations {
                     "application/json": components["schemas"]["Cure"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_lips_list: {
@@ -9592,6 +10515,11 @@ export interface operations {
                     "application/json": components["schemas"]["Lips"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_timing_what_if_retrieve: {
@@ -9627,6 +10555,11 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIf"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_voicings_create: {
@@ -9654,6 +10587,14 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_wordings_retrieve: {
@@ -9679,6 +10620,11 @@ export interface operations {
                     "application/json": components["schemas"]["WordingStandings"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_wordings_partial_update: {
@@ -9706,6 +10652,14 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_editions_wordings._retrieve": {
@@ -9729,6 +10683,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_wordings_update: {
@@ -9757,6 +10716,14 @@ export interface operations {
                     "application/json": components["schemas"]["Wording"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_wordings_gauge_create: {
@@ -9785,6 +10752,14 @@ export interface operations {
                     "application/json": components["schemas"]["Gauge"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_editions_wordings_lips_create: {
@@ -9813,6 +10788,14 @@ export interface operations {
                     "application/json": components["schemas"]["LipsTold"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_files_list: {
@@ -9834,6 +10817,11 @@ export interface operations {
                     "application/json": components["schemas"]["HandOver"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_files_create: {
@@ -9860,6 +10848,14 @@ export interface operations {
                     "application/json": components["schemas"]["HandOver"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_files_retrieve: {
@@ -9882,6 +10878,11 @@ export interface operations {
                     "application/json": components["schemas"]["HandOver"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_files_content_retrieve: {
@@ -9904,6 +10905,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_history_list: {
@@ -9925,6 +10931,11 @@ export interface operations {
                     "application/json": components["schemas"]["Record"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_jobs_list: {
@@ -9946,6 +10957,11 @@ export interface operations {
                     "application/json": components["schemas"]["Job"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_lines_table_update: {
@@ -9973,6 +10989,14 @@ export interface operations {
                     "application/json": components["schemas"]["ClipTable"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_lines_table_destroy: {
@@ -9994,6 +11018,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_lines_table_brought_create: {
@@ -10023,6 +11055,14 @@ export interface operations {
                     "application/json": components["schemas"]["ClipTable"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_links_list: {
@@ -10044,6 +11084,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewLink"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_links_create: {
@@ -10070,6 +11115,14 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewLink"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_links_partial_update: {
@@ -10097,6 +11150,14 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewLink"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_links_code.svg_retrieve": {
@@ -10119,6 +11180,11 @@ export interface operations {
                     "image/svg+xml": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_list: {
@@ -10140,6 +11206,11 @@ export interface operations {
                     "application/json": components["schemas"]["Media"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_create: {
@@ -10166,6 +11237,14 @@ export interface operations {
                     "application/json": components["schemas"]["Media"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_retrieve: {
@@ -10188,6 +11267,11 @@ export interface operations {
                     "application/json": components["schemas"]["Media"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_destroy: {
@@ -10209,6 +11293,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_partial_update: {
@@ -10236,6 +11328,14 @@ export interface operations {
                     "application/json": components["schemas"]["Media"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_copy: {
@@ -10259,6 +11359,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_copies_create: {
@@ -10281,6 +11386,14 @@ export interface operations {
                     "application/json": components["schemas"]["Media"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_media_peaks_retrieve: {
@@ -10303,6 +11416,11 @@ export interface operations {
                     "application/json": components["schemas"]["MediaPeaks"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_list: {
@@ -10324,6 +11442,11 @@ export interface operations {
                     "application/json": components["schemas"]["Parcel"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_create: {
@@ -10350,6 +11473,14 @@ export interface operations {
                     "application/json": components["schemas"]["Parcel"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_retrieve: {
@@ -10372,6 +11503,11 @@ export interface operations {
                     "application/json": components["schemas"]["Parcel"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_again: {
@@ -10394,6 +11530,14 @@ export interface operations {
                     "application/json": components["schemas"]["Parcel"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_destroy: {
@@ -10415,6 +11559,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_content_retrieve: {
@@ -10437,6 +11589,11 @@ export interface operations {
                     "application/zip": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_parcels_files_retrieve: {
@@ -10460,6 +11617,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_redo_create: {
@@ -10486,6 +11648,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_remarks_list: {
@@ -10507,6 +11677,11 @@ export interface operations {
                     "application/json": components["schemas"]["Remark"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_remarks.csv_retrieve": {
@@ -10528,6 +11703,11 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_remarks_partial_update: {
@@ -10555,6 +11735,14 @@ export interface operations {
                     "application/json": components["schemas"]["Remark"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "productions_remarks_spoken.flac_retrieve": {
@@ -10577,6 +11765,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_remarks_taking_create: {
@@ -10589,7 +11782,12 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RemarkTakingRequest"];
+                "multipart/form-data": components["schemas"]["RemarkTakingRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -10599,6 +11797,14 @@ export interface operations {
                     "application/json": components["schemas"]["Remark"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_retrieve: {
@@ -10625,6 +11831,11 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_add_create: {
@@ -10656,6 +11867,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_give_create: {
@@ -10687,6 +11906,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_labels_list: {
@@ -10708,6 +11935,11 @@ export interface operations {
                     "application/json": components["schemas"]["LabelGroup"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_labels_merge_create: {
@@ -10739,6 +11971,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_mark_create: {
@@ -10770,6 +12010,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_move_create: {
@@ -10801,6 +12049,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_parts_create: {
@@ -10832,6 +12088,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_script_remove_create: {
@@ -10863,6 +12127,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_sounds_retrieve: {
@@ -10887,6 +12159,11 @@ export interface operations {
                     "application/json": components["schemas"]["SoundWorld"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_sounds_update: {
@@ -10913,6 +12190,14 @@ export interface operations {
                     "application/json": components["schemas"]["SoundWorld"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_standing_create: {
@@ -10939,6 +12224,14 @@ export interface operations {
                     "application/json": components["schemas"]["EditionStanding"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_undo_create: {
@@ -10970,6 +12263,14 @@ export interface operations {
                     "application/json": components["schemas"]["Script"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     productions_unheld_list: {
@@ -11006,6 +12307,11 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_retrieve: {
@@ -11027,6 +12333,11 @@ export interface operations {
                     "application/json": components["schemas"]["OpenedLink"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_create: {
@@ -11052,6 +12363,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_editions_retrieve: {
@@ -11074,6 +12393,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewedEdition"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_editions_file: {
@@ -11097,6 +12421,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_editions_approval_update: {
@@ -11124,6 +12453,14 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewedEdition"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_remarks_create: {
@@ -11150,6 +12487,14 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewersRemark"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_remarks_destroy: {
@@ -11171,6 +12516,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     review_source_retrieve: {
@@ -11193,6 +12546,11 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     session_retrieve: {
@@ -11212,6 +12570,11 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     session_create: {
@@ -11236,6 +12599,14 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     session_destroy: {
@@ -11254,6 +12625,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     session_demo_create: {
@@ -11273,6 +12652,14 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     sounds_retrieve: {
@@ -11295,6 +12682,11 @@ export interface operations {
                     "application/json": components["schemas"]["Described"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     sounds_cuts_list: {
@@ -11319,6 +12711,11 @@ export interface operations {
                     "application/json": components["schemas"]["Cut"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "sounds_heard.flac_retrieve": {
@@ -11342,6 +12739,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     sounds_peaks_retrieve: {
@@ -11363,6 +12765,11 @@ export interface operations {
                     "application/json": components["schemas"]["SoundPeaks"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     "sounds_whole.flac_retrieve": {
@@ -11389,6 +12796,11 @@ export interface operations {
                     "audio/flac": string;
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     speakers_destroy: {
@@ -11409,6 +12821,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     speakers_partial_update: {
@@ -11434,6 +12854,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     speakers_merge_create: {
@@ -11459,6 +12887,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_list: {
@@ -11482,6 +12918,11 @@ export interface operations {
                     "application/json": components["schemas"]["Voice"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_uses_list: {
@@ -11503,6 +12944,11 @@ export interface operations {
                     "application/json": components["schemas"]["Use"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_favourites_retrieve: {
@@ -11522,6 +12968,11 @@ export interface operations {
                     "application/json": components["schemas"]["Favourites"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_favourites_update: {
@@ -11546,6 +12997,14 @@ export interface operations {
                     "application/json": components["schemas"]["Favourites"];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_kept_list: {
@@ -11565,6 +13024,11 @@ export interface operations {
                     "application/json": components["schemas"]["KeptVoice"][];
                 };
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
     voices_kept_destroy: {
@@ -11585,6 +13049,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
         };
     };
 }
