@@ -11,6 +11,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench.client import Client
 from bench.result import Result
 from bench.script import _FLAGS, _made
+from janoglot.launcher.places import CHROMIUM
 from janoglot.launcher.stack import running_stack
 
 _KEYS = 40
@@ -77,7 +78,7 @@ def run() -> list[Result]:
         results = [*_right(client)]
         made = _made(client)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_FLAGS)
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=_FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(stack.address)
             page.get_by_role("button", name="Look around as the demo user").click()

@@ -18,6 +18,7 @@ from playwright.sync_api import sync_playwright
 from bench.client import Client
 from bench.result import Result
 from janoglot.core.timing.placing import TimedLine, place
+from janoglot.launcher.places import CHROMIUM
 from janoglot.launcher.stack import running_stack
 
 LINES, CLIENTS, MINUTES = 5_000, 12, 2.0
@@ -100,7 +101,7 @@ def _placing() -> Iterator[Result]:
 
 def _opening(address: str, production: int) -> Result:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_FLAGS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=_FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(address)
         page.get_by_role("button", name="Look around as the demo user").click()

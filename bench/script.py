@@ -14,6 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.client import Client
 from bench.result import Result
+from janoglot.launcher.places import CHROMIUM
 from janoglot.launcher.stack import running_stack
 
 LINES = 5_000
@@ -81,7 +82,7 @@ def run() -> Iterator[Result]:
         made = _made(client)
         yield Result(f"saving one line of {LINES:,}, 95 %", _saving(client, made["id"]), "ms", 50)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_FLAGS)
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=_FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(stack.address)
             page.get_by_role("button", name="Look around as the demo user").click()

@@ -16,7 +16,7 @@ import soundfile
 from playwright.sync_api import Browser, Page, Playwright, Request, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
-from janoglot.launcher.places import PYTHON, VAR
+from janoglot.launcher.places import CHROMIUM, PYTHON, VAR
 from janoglot.launcher.services import manage
 from janoglot.launcher.stack import Stack, data_services, running_stack
 from janoglot.tally import tally
@@ -141,7 +141,7 @@ def browser(playwright: Playwright, tmp_path_factory: pytest.TempPathFactory) ->
     heard = tmp_path_factory.mktemp("microphone") / "guide.wav"
     samples, rate = soundfile.read(HOME / "demo" / "guide-39.flac")
     soundfile.write(heard, samples, rate, subtype="PCM_16")
-    chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium",
+    chromium = playwright.chromium.launch(executable_path=CHROMIUM,
                                           args=[*FLAGS, f"--use-file-for-fake-audio-capture={heard}"])
     tally("browser started")
     yield chromium

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
+from janoglot.launcher.places import CHROMIUM
 from janoglot.launcher.stack import running_stack
 from tests.e2e.conftest import FLAGS, HOME, choose_edition, go_to, make_ready, open_production, open_view
 from tests.e2e.test_recordings import said
@@ -168,7 +169,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory(prefix="janoglot-shots-") as folder, running_stack(
             Path(folder), {"JANOGLOT_FINISH_BEHIND": "0"}) as stack, \
             sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
         walk(page)
         browser.close()

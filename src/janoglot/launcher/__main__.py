@@ -27,6 +27,7 @@ from janoglot.launcher.services import (
     server_environment,
     soon_worker,
     start_together,
+    stop_together,
     supervise,
     web_server,
     worker,
@@ -169,8 +170,7 @@ def _start(ports: Ports) -> int:
         print("\njanoglot: ending", flush=True)
     finally:
         signal.signal(signal.SIGINT, signal.SIG_IGN)
-        for service in reversed(services):
-            service.stop()
+        stop_together(services)
     return 0
 
 

@@ -27,7 +27,7 @@ LANGUAGES = (
 PRINT = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0", "fonts-noto-core", "fonts-droid-fallback")
 """What sets pages, and letters of all scripts to set them in."""
 MEDIA = ("ffmpeg", *PRINT)
-TESTS = ("chromium", "festival", "festvox-kallpc16k", "epubcheck")
+TESTS = ("chromium-headless-shell", "festival", "festvox-kallpc16k", "epubcheck")
 _PIP = (str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check")
 _STYLES = "kokoro-js@1.2.1"
 _STYLES_CHECKSUM = "oq0HZJWis3t8lERkMJh84WLU86dpYD0EuBPtqYnLlQzyFP1OkyBRDcweAqCfhNOpltyN9j/azp1H6uuC47gShw=="

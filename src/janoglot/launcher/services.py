@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import json
 import os
@@ -142,9 +143,21 @@ class Service:
     def alive(self) -> bool:
         return self.process is not None and self.process.poll() is None
 
-    def stop(self) -> None:
+    def end(self) -> None:
+        """End it and all that it started at once, whatever becomes of its data."""
+        if self.process and self.process.poll() is None:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(self.process.pid, signal.SIGKILL)
+            self.process.wait()
+        self.pid_file.unlink(missing_ok=True)
+
+    def ask_to_stop(self) -> None:
         if self.process and self.process.poll() is None:
             self.process.send_signal(self.stop_signal)
+
+    def stop(self) -> None:
+        if self.process and self.process.poll() is None:
+            self.ask_to_stop()
             try:
                 self.process.wait(30)
             except subprocess.TimeoutExpired:
@@ -334,6 +347,16 @@ def start_together(services: Sequence[Service]) -> None:
         service.spawn()
     for service in services:
         service.wait()
+
+
+def stop_together(services: Sequence[Service]) -> None:
+    """Stop services, those first that rest on others; what rests on nothing of the rest waits for nobody."""
+    for level in (True, False):
+        some = [one for one in services if (one.name in NEEDS) is level]
+        for service in some:
+            service.ask_to_stop()
+        for service in some:
+            service.stop()
 
 
 NEEDS = {"web": ("mariadb", "redis"), "worker": ("mariadb", "redis"), "now": ("mariadb", "redis"),

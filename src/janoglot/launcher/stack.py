@@ -47,7 +47,8 @@ def data_services(var: Path) -> Iterator[tuple[Ports, dict[str, str], list[Servi
 
 @contextmanager
 def running_stack(var: Path, extra: Mapping[str, str] | None = None, prepared: bool = False) -> Iterator[Stack]:
-    """Everything, with the demo data, until the block ends. ``prepared``: the folder is a copy of one where that is."""
+    """Everything, with the demo data, until the block ends; what it has made is for nobody then, and nothing is waited
+    for. ``prepared``: the folder is a copy of one where that is."""
     with data_services(var) as (ports, environment, data):
         environment = {**environment, **(extra or {})}
         if not prepared:
@@ -59,5 +60,5 @@ def running_stack(var: Path, extra: Mapping[str, str] | None = None, prepared: b
             yield Stack(f"http://127.0.0.1:{ports.web}", var, environment, {
                 **{one.name: one for one in data}, **services})
         finally:
-            for service in reversed(services.values()):
-                service.stop()
+            for service in services.values():
+                service.end()
