@@ -493,3 +493,29 @@ def test_a_loudness_beyond_what_peaks_allow_is_not_passed_for_it(made: Any, tmp_
     """Speech held under a low ceiling cannot be as loud as is asked: that is said, and no file is given."""
     with pytest.raises(FailedCheck, match="LUFS"):
         one(made, "track", {"lufs": -8, "ceiling_db": -12})
+
+
+class TestWhatItIsWithout:
+    def test_what_cannot_be_had_is_left_out_with_the_reason_and_sinks_nothing(self, made: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        monkeypatch.setattr(type(made.materials[0]), "picture", lambda self: None)
+        place, files = made(("hold list", {}), ("picture", {"container": "mp4"}), ("cue sheet", {"format": "csv"}), ("stream", {}), name="without")
+        assert {one["item"] for one in files} == {"cue sheet"}
+        told = json.loads((place / MANIFEST).read_text())["left_out"]
+        assert [(one["item"], one["languages"]) for one in told] == [
+            ("hold list", ["es-MX"]), ("hold list", ["ar"]), ("picture", ["es-MX"]), ("picture", ["ar"]), ("stream", ["es-MX", "ar"])]
+        assert all("held" in one["why"] for one in told[:2]) and all("picture" in one["why"] for one in told[2:])
+
+    def test_nothing_at_all_is_refused_with_the_first_reason(self, made: Any) -> None:
+        with pytest.raises(BadInput, match="Nothing of this package.*held"):
+            made(("hold list", {}), name="nothing")
+
+    def test_one_that_fails_its_own_check_leaves_the_others(self, made: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        kind = KINDS["track"]
+
+        def fails(*_: Any) -> Any:
+            raise BadInput("It came out wrong.")
+
+        monkeypatch.setitem(KINDS, "track", replace(kind, make=fails))
+        place, files = made(("track", {"codec": "wav16", "lufs": -19.5}), ("cue sheet", {"format": "csv"}), name="failing", languages=("ar",))
+        assert {one["item"] for one in files} == {"cue sheet"}
+        assert [one["why"] for one in json.loads((place / MANIFEST).read_text())["left_out"]] == ["It came out wrong."]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from pathlib import Path
 
 import numpy as np
@@ -58,6 +59,22 @@ class TestPlaces:
         plan = self.plan(cue(at=Place(0.0, line="1"), until=Place(0.0, line="3", edge="end")), cue(seconds=3.0), cue(at=Place(5.0), loop=True))
         placed, _ = place_cues(plan, LINES, PARTS, 20.0)
         assert [one.lasts for one in placed] == [3.0, 12.0, 15.0]
+
+    def test_what_would_begin_before_the_beginning_ends_where_it_does(self) -> None:
+        plan = self.plan(cue(at=Place(-0.5), seconds=2.0, trim=1.0), cue(at=Place(-0.5), until=Place(0.0, line="1")), cue(at=Place(-3.0), seconds=2.0))
+        placed, _ = place_cues(plan, LINES, PARTS, 20.0)
+        assert [(one.start, one.lasts, one.cue.trim) for one in placed] == [(0.0, 1.5, 1.5), (0.0, LINES["1"][0], 0.5)]
+
+    def test_what_goes_on_ends_with_the_programme_and_its_fade_too(self) -> None:
+        placed, _ = place_cues(self.plan(cue(at=Place(5.0), loop=True, seconds=600.0, fade_out=3.0), cue(at=Place(4.0), seconds=600.0)), LINES, PARTS, 20.0)
+        assert [one.lasts for one in placed] == [600.0, 15.0], "what happens once rings out"
+
+    def test_thousands_of_cues_are_read_in_no_time_and_each_has_an_id_of_its_own(self) -> None:
+        rows = [{"id": f"c{n % 1500}", "layer": "effects", "sound": {"made": "bell"}, "at": n} for n in range(2_000)]
+        begun = time.process_time()
+        plan = sound_plan_of({"cues": rows})
+        assert time.process_time() - begun < 0.4
+        assert len({one.id for one in plan.cues}) == 2_000 and [one.id for one in plan.cues[:3]] == ["c0", "c1", "c2"]
 
     def test_what_an_edition_has_not_is_told(self) -> None:
         placed, lost = place_cues(self.plan(cue(at=Place(line="9")), cue(until=Place(part="Cellar")), cue(at=Place(99.0))), LINES, PARTS, 20.0)

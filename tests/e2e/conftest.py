@@ -38,7 +38,7 @@ KEPT = VAR / "proof" / "broken"
 """What is kept of journeys that broke off: a trace for Playwright's viewer, the services' logs, the queue."""
 
 
-LONGEST_FIRST = ("test_words_and_times.py", "test_services_fall.py", "test_journey.py", "test_sound_world.py", "test_nothing_lost.py")
+LONGEST_FIRST = ("test_words_and_times.py", "test_services_fall.py", "test_review.py", "test_sound_world.py", "test_journey.py", "test_nothing_lost.py")
 """So that no process is left with a long file when the other is done."""
 
 

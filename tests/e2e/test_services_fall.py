@@ -7,6 +7,7 @@ import itertools
 import os
 import re
 import signal
+import socket
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -19,9 +20,11 @@ from janoglot.launcher.services import Supervisor
 from janoglot.launcher.stack import Stack
 from tests.e2e.conftest import open_production, stack_of
 
-LINES = 120
+LINES = 160
 HEARTBEAT = 4.0
 """Seconds, of the services here: what is lost is missed the sooner."""
+PATIENCE = 8
+"""Seconds that a statement may take here."""
 _houses = itertools.count(1)
 
 
@@ -64,7 +67,8 @@ class Person:
 
 @pytest.fixture(scope="module")
 def stack(prepared: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    with stack_of(prepared, tmp_path_factory.mktemp("var") / "of", JANOGLOT_HEARTBEAT=str(HEARTBEAT)) as running:
+    with stack_of(prepared, tmp_path_factory.mktemp("var") / "of", JANOGLOT_HEARTBEAT=str(HEARTBEAT),
+                  JANOGLOT_DATABASE_PATIENCE=str(PATIENCE)) as running:
         yield running
 
 
@@ -98,22 +102,27 @@ def ended_well(person: Person, path: str, told: Callable[[], dict[str, Any]], su
 
 
 PAIRS = list(itertools.combinations(("mariadb", "redis", "worker", "now", "web"), 2))
+TWICE = list(zip(PAIRS[::2], PAIRS[1::2], strict=True))
 
 
-@pytest.mark.parametrize("pair", PAIRS, ids="-".join)
-def test_two_services_killed_at_once(pair: tuple[str, str], stack: Stack, person: Person) -> None:
+@pytest.mark.parametrize("pairs", TWICE, ids=lambda pairs: " then ".join("-".join(pair) for pair in pairs))
+def test_two_services_killed_at_once_and_two_more(pairs: tuple[tuple[str, str], ...], stack: Stack, person: Person) -> None:
+    """In the middle of one and the same voicing."""
     said: list[str] = []
     supervisor = Supervisor(list(stack.services.values()), said.append)
-    path, told = voicing(person, f"Killed {' and '.join(pair)}")
-    person.settled(lambda: told()["done"] >= 8, supervisor)
-    for name in pair:
-        process = stack.services[name].process
-        assert process is not None
-        process.send_signal(signal.SIGKILL)
-    person.settled(lambda: all(one.up for one in supervisor.watched.values()), supervisor)
+    path, told = voicing(person, f"Killed {pairs}")
+    for number, pair in enumerate(pairs):
+        person.settled(lambda least=8 + 60 * number: told()["done"] >= least, supervisor)
+        assert told()["done"] < LINES, "there is nothing left to be interrupted"
+        for name in pair:
+            process = stack.services[name].process
+            assert process is not None
+            process.send_signal(signal.SIGKILL)
+        person.settled(lambda: all(one.up for one in supervisor.watched.values()), supervisor)
+        for name in pair:
+            assert f"{name} is back." in said
+        said.clear()
     ended_well(person, path, told, supervisor)
-    for name in pair:
-        assert f"{name} is back." in said
 
 
 @pytest.mark.parametrize("name", ["mariadb", "redis"])
@@ -138,6 +147,40 @@ def test_away_for_a_while_in_the_middle_of_voicing(name: str, stack: Stack, pers
     # And everything goes on: a mix is made of it.
     recipe = person.call("post", f"{path}mixes/").json()["recipe"]
     person.settled(lambda: person.call("get", f"{path}mixes/{recipe}/").json()["state"] == "ready", supervisor)
+
+
+def test_a_database_that_stands_still_is_one_that_is_away(stack: Stack, person: Person) -> None:
+    path, told = voicing(person, "Standing still")
+    process = stack.services["mariadb"].process
+    assert process is not None
+    process.send_signal(signal.SIGSTOP)
+    try:
+        began = time.monotonic()
+        health = person.call("get", "/health/")
+        assert (health.status, health.json()) == (503, {"database": "away", "queue": "ok"})
+        assert time.monotonic() - began < 6
+        began = time.monotonic()
+        assert person.call("get", path).status == 503
+        assert time.monotonic() - began < 2 * PATIENCE + 6, "asked twice at most"
+    finally:
+        process.send_signal(signal.SIGCONT)
+    ended_well(person, path, told, Supervisor(list(stack.services.values()), lambda _: None))
+
+
+def test_those_who_never_finish_asking_take_nobody_elses_place(stack: Stack, person: Person) -> None:
+    host, port = stack.address.removeprefix("http://").split(":")
+    slow = [socket.create_connection((host, int(port))) for _ in range(30)]
+    try:
+        for one in slow:
+            one.sendall(b"GET /api/session/ HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Slow: ")
+        began = time.monotonic()
+        assert person.call("get", "/health/").status == 200
+        # Thirty of them on twelve threads: each has ten seconds for its head.
+        assert time.monotonic() - began < 40
+        assert person.call("get", "/api/productions/").status == 200
+    finally:
+        for one in slow:
+            one.close()
 
 
 def test_no_two_stacks_share_a_path(stack: Stack) -> None:

@@ -71,6 +71,39 @@ def told(answers: Sequence[Any]) -> Counter[int]:
 class TestTheSameKindOfThing:
     """Everybody adds something of their own: all of it is there."""
 
+    def test_marks_on_the_words_of_one_line(self, ferry: Production) -> None:
+        line = Line.objects.filter(production=ferry).first()
+        assert line is not None
+        Wording.objects.filter(line=line, edition__language="es-MX").update(text=" ".join(f"palabra{n}" for n in range(PEOPLE)))
+        path = f"{edition_path(ferry)}lines/{line.pk}/direction/"
+        marks = [{"kind": "lift" if n % 2 else "stress", "word": n, "amount": 1.5} for n in range(PEOPLE)]
+        told(at_once([("editor" if n % 2 else "owner", "put", path, {"marks_added": [mark], "marks_removed": []}) for n, mark in enumerate(marks)]))
+        row = LineDirection.objects.get(line=line, edition__language="es-MX")
+        assert sorted((one["word"], one["kind"]) for one in row.marks) == [(n, "lift" if n % 2 else "stress") for n in range(PEOPLE)]
+        told(at_once([("owner", "put", path, {"marks_added": [{**marks[n], "amount": 0.5}] if n % 2 else [], "marks_removed": [marks[n]]}) for n in range(PEOPLE)]))
+        row.refresh_from_db()
+        assert [(one["word"], one["amount"]) for one in row.marks] == [(n, 0.5) for n in range(1, PEOPLE, 2)]
+
+    def test_sounds_under_the_voices(self, ferry: Production) -> None:
+        """Everybody lays a sound of their own, from what they have seen; who was not first looks again, and does the same."""
+        path = f"/api/productions/{ferry.pk}/sounds/"
+        client = Client()
+        client.force_login(User.objects.get(username="owner"))
+        left = list(range(PEOPLE))
+        for _ in range(PEOPLE):
+            seen = client.get(path).json()
+            layers = seen["layers"] or [{"name": "effects", "kind": "effects", "level_db": -8}]
+            answers = at_once([("editor" if n % 2 else "owner", "put", path, {**seen, "layers": layers, "cues": [*seen["cues"], {
+                "id": f"c{n}", "layer": "effects", "sound": {"made": "bell"}, "at": {"seconds": n}}]}) for n in left])
+            found = told(answers)
+            assert found[200] == 1 and found[409] == len(left) - 1, found
+            for answer in answers:
+                if answer.status_code == 409:
+                    assert len(answer.json()["current"]["cues"]) == PEOPLE - len(left) + 1
+            written = {cue["id"] for cue in client.get(path).json()["cues"]}
+            left = [n for n in left if f"c{n}" not in written]
+        assert not left and len(client.get(path).json()["cues"]) == PEOPLE
+
     def test_cells_of_a_template(self, ferry: Production) -> None:
         line = Line.objects.filter(production=ferry).first()
         assert line is not None

@@ -268,7 +268,14 @@ class TestGuide:
         call("owner", "put", f"{cast}wordings/{line}/", {"text": "Otra cosa.", "revision": wording.revision})
         assert not call("owner", "get", path).json()["followed"]
 
-    @pytest.mark.parametrize("data", [b"", b"no sound at all", b"RIFF\x00\x00\x00\x00WAVEfmt "])
+    def test_what_only_begins_as_a_recording_is_told_by_who_decodes_it(self, call: Call, production: Production, cast: str) -> None:
+        path = f"{cast}lines/{ids(production)[0]}/guide/"
+        sent = SimpleUploadedFile("x.wav", b"RIFF\x00\x00\x00\x00WAVEfmt ")
+        assert call("owner", "post", path, {"file": sent}, format="multipart").status_code == 202
+        told = call("owner", "get", path).json()
+        assert (told["state"], [one["code"] for one in told["faults"]]) == ("ready", ["unreadable"])
+
+    @pytest.mark.parametrize("data", [b"", b"no sound at all", b"#EXTM3U\n/etc/passwd\n"])
     def test_what_is_no_recording_is_refused(self, call: Call, production: Production, cast: str, data: bytes) -> None:
         path = f"{cast}lines/{ids(production)[0]}/guide/"
         answer = call("owner", "post", path, {"file": SimpleUploadedFile("x.wav", data)}, format="multipart")

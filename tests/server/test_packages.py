@@ -10,6 +10,8 @@ from typing import Any
 
 import pytest
 
+from janoglot.core.errors import BadInput
+from janoglot.deliver import packing
 from janoglot.deliver.models import Parcel
 from janoglot.productions.models import Production
 from janoglot.server.storage import handed, takes
@@ -219,3 +221,76 @@ def test_the_quality_report_names_the_lines_to_look_at(voiced: str, call: Call, 
     # Of an edition of which nothing is voiced there is a report, too.
     french = call("reader", "get", f"{edition_path(production, 'fr-FR')}quality/").json()
     assert {one["name"]: one["kept"] for one in french["figures"]}["voiced"] is False
+
+
+class TestWhatIsHandedOver:
+    """It is what it was when it was asked for, and one item that cannot be had leaves the others."""
+
+    def asked_and_held_up(self, call: Call, voiced: str, monkeypatch: pytest.MonkeyPatch, meanwhile: Any) -> Any:
+        """Asked for while the workers have other things to do."""
+        begun: list[Any] = []
+        begin = packing.start_behind
+        monkeypatch.setattr(packing, "start_behind", lambda *told, **more: begun.append((told, more)))
+        answer = give(call, voiced, COPY)
+        assert answer.status_code == 202, answer.content
+        meanwhile()
+        monkeypatch.setattr(packing, "start_behind", begin)
+        for told, more in begun:
+            begin(*told, **more)
+        return call("owner", "get", f"{voiced}parcels/{answer.json()['id']}/").json()
+
+    @pytest.mark.parametrize("mixed_before", [True, False])
+    def test_a_colleague_moves_a_level_and_words_meanwhile(
+            self, mixed_before: bool, voiced: str, call: Call, production: Production, monkeypatch: pytest.MonkeyPatch,
+            django_capture_on_commit_callbacks: Any) -> None:
+        path = edition_path(production)
+        if mixed_before:
+            call("owner", "post", f"{path}mixes/", {})
+        recipe = call("owner", "get", path).json()["mix_recipe"]
+        line = production.lines.first()
+        assert line
+
+        def meanwhile() -> None:
+            assert call("editor", "patch", f"/api/productions/{production.pk}/", {"target_lufs": -20}).status_code == 200
+            if mixed_before:
+                call("editor", "put", f"{path}wordings/{line.pk}/", {"text": "Otra cosa.", "revision": 1})
+
+        with django_capture_on_commit_callbacks(execute=True):
+            told = self.asked_and_held_up(call, voiced, monkeypatch, meanwhile)
+        told = call("owner", "get", f"{voiced}parcels/{told['id']}/").json()
+        assert (told["state"], told["fault"], told["left"]) == ("ready", "", [])
+        with archive(call, voiced, told) as made:
+            manifest = json.loads(made.read("manifest.json"))
+            assert manifest["mixes"] == {"es-MX": recipe}
+            assert "Otra cosa" not in made.read("es-MX/The-Night-Ferry_es-MX.vtt").decode()
+            assert manifest["files"][0]["report"]["lufs"] == pytest.approx(-16, abs=0.5)
+
+    def test_what_is_not_here_is_left_out_and_told(self, voiced: str, call: Call) -> None:
+        package = {"name": "all of it", "items": [{"kind": "hold list"}, {"kind": "picture"}, *COPY["items"], {"kind": "clips", "choices": {"codec": "mp3"}}]}
+        told = give(call, voiced, package).json()
+        told = call("owner", "get", f"{voiced}parcels/{told['id']}/").json()
+        assert (told["state"], told["fault"]) == ("ready", "")
+        assert [(one["item"], one["languages"]) for one in told["left"]] == [("hold list", ["es-MX"]), ("picture", ["es-MX"])]
+        with archive(call, voiced, told) as made:
+            assert [one["item"] for one in json.loads(made.read("manifest.json"))["left_out"]] == ["hold list", "picture"]
+
+    def test_one_that_fails_while_it_is_made_leaves_the_others(self, voiced: str, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+        make = packing.make_wanted
+
+        def fails(package: Any, one: Any, stores: Any, handed: Any) -> bool:
+            if package.items[one.number].kind == "track":
+                raise BadInput("It came out wrong.")
+            return make(package, one, stores, handed)
+
+        monkeypatch.setattr(packing, "make_wanted", fails)
+        told = give(call, voiced, COPY).json()
+        told = call("owner", "get", f"{voiced}parcels/{told['id']}/").json()
+        assert (told["state"], [one["why"] for one in told["left"]]) == ("ready", ["It came out wrong."])
+        with archive(call, voiced, told) as made:
+            assert made.namelist() == ["es-MX/The-Night-Ferry_es-MX.vtt", "manifest.json"]
+
+    def test_nothing_of_it_is_said_at_once(self, voiced: str, call: Call) -> None:
+        call("owner", "post", f"{voiced}editions/es-MX/mixes/", {})
+        refused = give(call, voiced, {"name": "held", "items": [{"kind": "hold list"}]})
+        assert refused.status_code == 400 and "held" in refused.json()["message"]
+        assert not Parcel.objects.exists()

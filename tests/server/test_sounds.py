@@ -12,9 +12,10 @@ import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from janoglot.core.mix.cues import sound_plan_of
 from janoglot.editions.state import EditionState
 from janoglot.mix.models import Mix
-from janoglot.productions.models import Production, SoundWorld, Speaker
+from janoglot.productions.models import Line, Production, SoundWorld, Speaker
 from janoglot.productions.taking_out import production_script
 from tests.server.conftest import Call, content, edition_path
 
@@ -73,7 +74,7 @@ def test_one_thing_moved_on_and_on_is_one_to_undo_and_others_are_others(call: Ca
     for gain in (-1, -2, -3):
         told["cues"][0]["gain_db"] = gain
         told = set_world(call, production, **told)
-    set_world(call, production, **{**told, "cues": [*told["cues"], KNOCK]})
+    told = set_world(call, production, **{**told, "cues": [*told["cues"], KNOCK]})
     set_world(call, production, **{**told, "cues": []})
     undo, found = f"/api/productions/{production.pk}/undo/", []
     for _ in range(4):
@@ -322,3 +323,38 @@ class TestBed:
     def test_what_is_neither_is_refused(self, call: Call, production: Production) -> None:
         answer = call("owner", "post", f"/api/productions/{production.pk}/media/", {"file": SimpleUploadedFile("a.flac", b"x"), "purpose": "smell"}, format="multipart")
         assert answer.status_code == 400
+
+
+def test_ties_of_one_edition_lead_to_the_copys_own_lines_and_are_taken_out(production: Production, call: Call) -> None:
+    first, second, third = Line.objects.filter(production=production).values_list("pk", flat=True)
+    part = production.parts.create(name="Boathouse", position=0)
+    speaker = Speaker.objects.filter(production=production).first()
+    assert speaker is not None
+    plan = {"layers": [{"name": "effects", "kind": "effects", "level_db": -8}], "bed": {"use": "mute", "parts": {f"#{part.pk}": "keep"}},
+            "cues": [{"id": "a", "layer": "effects", "sound": {"made": "bell"}, "at": {"seconds": 0, "line": f"#{first}"}}],
+            "editions": {"es-MX": {"cues": {"a": {"at": {"seconds": 1, "line": f"#{second}", "edge": "end"}, "until": {"seconds": 0, "part": f"#{part.pk}"}}},
+                                   "speakers": {f"#{speaker.pk}": {"pan": 0.5}}, "deeper": [{"line": f"#{third}", "db": 3}],
+                                   "bed": {"use": "keep", "parts": {f"#{part.pk}": "mute"}}}}}
+    assert call("owner", "put", f"/api/productions/{production.pk}/sounds/", plan).status_code == 200
+    named = call("owner", "get", f"/api/productions/{production.pk}/sounds/?names=true").json()["editions"]["es-MX"]
+    assert named["cues"]["a"]["at"] == {"seconds": 1, "line": "2", "edge": "end"} and named["cues"]["a"]["until"]["part"] == "Boathouse"
+    assert named["bed"]["parts"] == {"Boathouse": "mute"} and named["deeper"][0]["line"] == "3"
+    made = call("owner", "post", f"/api/productions/{production.pk}/duplicate/", {"name": "Again"}).json()["id"]
+    copy = Production.objects.get(pk=made)
+    quay = f"#{copy.parts.get(name='Boathouse').pk}"
+    lines = [f"#{pk}" for pk in Line.objects.filter(production=copy).values_list("pk", flat=True)]
+    there = call("owner", "get", f"/api/productions/{made}/sounds/").json()["editions"]["es-MX"]
+    assert there["cues"]["a"]["at"]["line"] == lines[1] and there["deeper"][0]["line"] == lines[2]
+    assert there["cues"]["a"]["until"]["part"] == quay and there["bed"]["parts"] == {quay: "mute"}
+    assert list(there["speakers"]) == [f"#{copy.speakers.get(name=speaker.name).pk}"]
+
+
+def test_a_sound_that_one_edition_ties_elsewhere_is_tied_there_alone(production: Production, call: Call) -> None:
+    """Laid over, a place is a place of its own: to a part, or to nothing, and not to the line that it was tied to."""
+    line = Line.objects.filter(production=production).first()
+    assert line is not None
+    cue = {"id": "a", "layer": "effects", "sound": {"made": "bell"}, "at": {"seconds": 0, "line": f"#{line.pk}"}}
+    told = sound_plan_of({"layers": [{"name": "effects", "kind": "effects", "level_db": -8}], "cues": [cue], "editions": {
+        "es-MX": {"cues": {"a": {"at": {"seconds": 2}}}}, "fr-FR": {"cues": {"a": {"gain_db": -3}}}}})
+    assert not told.in_edition("es-MX").cues[0].at.line and told.in_edition("es-MX").cues[0].at.seconds == 2
+    assert told.in_edition("fr-FR").cues[0].at.line == f"#{line.pk}"

@@ -149,7 +149,9 @@ def _deliver(options: argparse.Namespace) -> int:
     materials, stores = materials_of(script, source, languages, cast, options.script.stem, _var() / "takes",
                                      target=options.loudness, progress=tell, quality=options.quality, sounds=sounds,
                                      sounds_folder=folder, picture=options.picture)
-    files = hand_over(package, materials, stores, options.out, options.zip, tell)
+    files = hand_over(package, materials, stores, options.out, options.zip, tell, lambda left: print(
+        f"left out: {package.items[left.number].kind} ({', '.join(left.languages) or 'all'}): {left.why}",
+        file=sys.stderr))
     for one in files:
         print(one["path"])
     return 0

@@ -263,13 +263,30 @@ def atomic_file(place: Path, lasting: bool = False) -> Iterator[Path]:
         os.replace(half, place)
         if lasting:
             _sync(place.parent)
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+    except JanoglotError:
+        raise
+    except Exception as error:
+        # What writes sound says only that it could not.
+        if is_full(error, place.parent):
             raise StoreFull("The disk is full: {name} was not written. Free some space and go on.",
                             name=place.name) from error
         raise
     finally:
         half.unlink(missing_ok=True)
+
+
+_HARDLY = 64 * 1024
+"""Bytes. With less than this free nothing is written to its end."""
+
+
+def is_full(error: BaseException, folder: Path) -> bool:
+    """Whether something failed for want of room on the disk of ``folder``."""
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return True
+    try:
+        return isinstance(error, OSError | RuntimeError) and shutil.disk_usage(folder).free < _HARDLY
+    except OSError:
+        return False
 
 
 def _sync(place: Path) -> None:

@@ -63,6 +63,10 @@ class Parcel(models.Model):
     made_new = models.PositiveIntegerField(default=0)
     """How many of them had to be made."""
     files = models.JSONField(default=list)
+    recipes = models.JSONField(default=dict)
+    """By language the recipe of the mix that it is of: that of when it was asked for."""
+    left = models.JSONField(default=list)
+    """What it is without: the item's number and kind, the languages, and why."""
     key = models.CharField(max_length=60, blank=True, default="")
     user = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
     asked = models.DateTimeField(default=timezone.now)

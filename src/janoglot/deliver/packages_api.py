@@ -131,6 +131,13 @@ class ParcelEditionSerializer(serializers.Serializer[Data]):
     all = serializers.IntegerField()
 
 
+class LeftOutSerializer(serializers.Serializer[Data]):
+    number = serializers.IntegerField(help_text="The item's place in the package.")
+    item = serializers.CharField()
+    languages = serializers.ListField(child=serializers.CharField())
+    why = serializers.CharField()
+
+
 class ParcelSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -142,6 +149,7 @@ class ParcelSerializer(serializers.Serializer[Data]):
     made_new = serializers.IntegerField(help_text="Items that had to be made; the others were there.")
     items = serializers.IntegerField()
     files = ParcelFileSerializer(many=True)
+    left = LeftOutSerializer(many=True, help_text="What it is without, and why.")
     reason = serializers.CharField(allow_blank=True)
     by = serializers.CharField(allow_null=True)
     asked = serializers.DateTimeField()
@@ -352,7 +360,7 @@ def parcel_data(parcel: Parcel) -> Data:
     told = parcel_progress(parcel)
     return {"id": parcel.pk, "name": parcel.name, "languages": parcel.languages, "state": told.state,
             "share": round(told.share, 3), "fault": told.fault, "made_new": parcel.made_new,
-            "items": len(parcel.wanted), "files": parcel.files, "reason": parcel.reason,
+            "items": len(parcel.wanted), "files": parcel.files, "left": parcel.left, "reason": parcel.reason,
             "editions": [{"language": language, "made": made, "all": all_}
                          for language, (made, all_) in told.editions.items()],
             "by": parcel.user.username if parcel.user else None, "asked": parcel.asked}

@@ -22,14 +22,17 @@ from janoglot.core.deliver.package import (
     package_key,
     package_of,
     put_together,
-    wanted_of,
+    require_something,
+    wanted_and_left,
 )
 from janoglot.core.errors import JanoglotError
-from janoglot.deliver.handing_over import NotReady, StoredEdition
+from janoglot.core.store import StoreFull
+from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import Parcel
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
 from janoglot.mix.block_files import is_kept
 from janoglot.mix.library import sound_library
+from janoglot.mix.models import Mix
 from janoglot.mix.tasks import make_mix
 from janoglot.productions.jobs import JobKind, Piece, register, start_behind
 from janoglot.productions.models import Edition, Job
@@ -110,23 +113,34 @@ def _write_down(piece: Piece) -> None:
     editions = editions_in(parcel)
     materials = []
     for number, edition in enumerate(editions):
+        recipe = parcel.recipes.get(edition.language, "")
         if Need.MIXED in needs:
-            _mixed(edition, piece)
-        materials.append(StoredEdition(edition))
+            _mixed(edition, recipe, piece)
+        materials.append(StoredEdition(edition, recipe if ready_mix(edition, recipe) else ""))
         materials[-1].require(frozenset(needs) - {Need.HELD, Need.PICTURE}, True, True)
         piece.tell((number + 1) / (len(editions) + 1))
-    wanted = wanted_of(package, materials)
+    _keep_orders(parcel, package, materials)
+
+
+def _keep_orders(parcel: Parcel, package: Package, materials: Sequence[StoredEdition]) -> None:
+    """Write down what every item is made of: whatever changes from here on, it is made of that. Raises BadInput where
+    nothing of it can be made."""
+    wanted, left = wanted_and_left(package, materials)
+    require_something(wanted, left)
     orders = {one.key: one.order for one in wanted}
+    told = [one.told(package) for one in left]
     handed().write(parcel.orders_key, lambda place: _write(place, {
         "orders": orders, "about": about_package(parcel.production.name, materials)}))
-    Parcel.objects.filter(pk=parcel.pk).update(
-        wanted=[{"number": one.number, "languages": list(one.languages), "key": one.key} for one in wanted],
-        made_new=sum(not handed().has(one.key) for one in wanted))
+    parcel.wanted = [{"number": one.number, "languages": list(one.languages), "key": one.key} for one in wanted]
+    parcel.left = told
+    parcel.made_new = sum(not handed().has(one.key) for one in wanted)
+    parcel.save(update_fields=["wanted", "left", "made_new"])
 
 
-def _mixed(edition: Edition, piece: Piece) -> None:
-    """The mix of how an edition stands, made here where nobody else is about to."""
-    mix = ask_for_mix(edition, piece.job.user)
+def _mixed(edition: Edition, recipe: str, piece: Piece) -> None:
+    """The mix that was asked for, made here where nobody else is about to; of an edition of which none was asked for,
+    as it stands."""
+    mix = Mix.objects.filter(edition=edition, recipe=recipe).first() or ask_for_mix(edition, piece.job.user)
     if mix.report and is_kept(mix, mixes()):
         return
     job = Job.objects.filter(kind="mix", edition=edition, subject=mix.recipe).order_by("-id").first()
@@ -159,8 +173,11 @@ def _make_item(piece: Piece) -> None:
     for number in piece.items:
         try:
             make_wanted(package, wanted[number], stores(), handed())
-        except JanoglotError:
+        except StoreFull:
             raise
+        except JanoglotError as error:
+            # One item that cannot be made leaves the others what they are.
+            piece.fault(number, str(error))
         except (OSError, KeyError, TypeError, ValueError, zipfile.BadZipFile) as error:
             raise NotReady("What this is made of is not kept any more: ask for it again.") from error
 
@@ -170,7 +187,9 @@ def _put_together(piece: Piece) -> None:
     if parcel is None:
         return
     package, wanted, about = _wanted(parcel)
-    about = {**about, **({"reason": parcel.reason, "open_points": parcel.points} if parcel.reason else {})}
+    wanted = _with_what_failed(parcel, package, wanted)
+    about = {**about, **({"left_out": parcel.left} if parcel.left else {}),
+             **({"reason": parcel.reason, "open_points": parcel.points} if parcel.reason else {})}
     files = files_of_package(package, wanted, parcel.production.name, handed())
     key = package_key(package, wanted, parcel.production.name, about)
     told: list[Any] = []
@@ -181,6 +200,22 @@ def _put_together(piece: Piece) -> None:
             told = json.loads(archive.read(MANIFEST))["files"]
     Parcel.objects.filter(pk=parcel.pk).update(key=key, files=told)
     _forget_old(parcel)
+
+
+def _with_what_failed(parcel: Parcel, package: Package, wanted: list[Wanted]) -> list[Wanted]:
+    """Those items that are there; of the others the parcel says why. Raises NotReady where none is."""
+    job = Job.objects.filter(kind="items", subject=parcel.subject).order_by("-id").first()
+    faults = job.faults if job else {}
+    there = [one for one in wanted if handed().has(one.key)]
+    if not there:
+        raise NotReady("Nothing of this package could be made. {why}", why=next(iter(faults.values()), ""))
+    known = {(one["number"], tuple(one["languages"])) for one in parcel.left}
+    parcel.left = [*parcel.left, *(
+        {"number": one.number, "item": package.items[one.number].kind, "languages": list(one.languages), "why": why}
+        for number, one in enumerate(wanted) if one not in there and (why := faults.get(str(number)))
+        and (one.number, one.languages) not in known)]
+    parcel.save(update_fields=["left"])
+    return there
 
 
 def _forget_old(parcel: Parcel) -> None:
@@ -211,5 +246,18 @@ def ask_for_parcel(user: Any, production: Any, package: Package, languages: Sequ
     with transaction.atomic():
         parcel = Parcel.objects.create(production=production, name=package.name, told=package.as_json(),
                                        languages=list(languages), points=points, reason=reason[:500], user=user)
+        _hold_on(parcel, package, user)
         begin_parcel(parcel, user)
     return parcel
+
+
+def _hold_on(parcel: Parcel, package: Package, user: Any) -> None:
+    """Have it be of what its editions are now, whatever anybody changes while it waits for its turn: where all mixes
+    are there everything is written down at once, else it is said which mixes it is of. Raises NothingToMix."""
+    needs = set().union(*(one.of.needs(one.chosen) for one in package.items))
+    editions = editions_in(parcel)
+    mixes_of = {one.language: ask_for_mix(one, user) for one in editions} if Need.MIXED in needs else {}
+    parcel.recipes = {language: mix.recipe for language, mix in mixes_of.items()}
+    parcel.save(update_fields=["recipes"])
+    if all(mix.report for mix in mixes_of.values()):
+        _keep_orders(parcel, package, [StoredEdition(one, parcel.recipes.get(one.language, "")) for one in editions])

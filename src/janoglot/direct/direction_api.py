@@ -46,6 +46,10 @@ class DirectionChangeSerializer(serializers.Serializer[Data]):
     names = serializers.DictField(child=serializers.CharField(allow_blank=True, max_length=200), required=False,
                                   help_text="What takes are called, by number.")
     marks = DirectionMarkSerializer(many=True, required=False, help_text="All of them anew, on the words as they are.")
+    marks_added = DirectionMarkSerializer(
+        many=True, required=False, help_text="Instead of all of them: these, each in the place of one of its kind on "
+        "the same words.")
+    marks_removed = DirectionMarkSerializer(many=True, required=False, help_text="… and these no more.")
     moods = MoodSerializer(many=True, required=False, help_text="All of them anew.")
     takes = KeptTakeSerializer(many=True, required=False, help_text="The readings that are kept to choose from.")
 

@@ -31,7 +31,7 @@ from janoglot.core.speech.readings import READING_KINDS
 from janoglot.core.speech.sounds_of import sounds_of
 from janoglot.direct.actions.change_lexicon import add_entries, change_entry, remove_entry
 from janoglot.editions.state import EditionState
-from janoglot.productions.models import Edition, LexiconEntry, lexicon_for
+from janoglot.productions.models import Edition, LexiconEntry, Wording, lexicon_for
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import content_disposition
 from janoglot.server.uploads import uploaded
@@ -77,8 +77,19 @@ def _entry(edition: Edition, told: Data) -> CoreEntry:
                          told["case_matters"], told["exact"], told["note"])
 
 
-def lexicon_data(edition: Edition) -> Data:
+def _shown(user: Any, edition: Edition) -> list[LexiconEntry]:
+    """The entries that somebody sees in an edition. What its maker has everywhere is the maker's own: others see what
+    of it is read here."""
     rows = lexicon_for(edition)
+    if user.pk == edition.production.created_by_id:
+        return rows
+    said = " ".join(" ".join(words.split()) for words in Wording.objects.filter(
+        edition__production=edition.production_id).values_list("text", flat=True)).casefold()
+    return [row for row in rows if row.production_id is not None or row.phrase.casefold() in said]
+
+
+def lexicon_data(user: Any, edition: Edition) -> Data:
+    rows = _shown(user, edition)
     lines = EditionState.load(edition).lines
     used: dict[int, list[int]] = {row.pk: [] for row in rows}
     entries = [row.core for row in rows]
@@ -112,7 +123,7 @@ class LexiconView(APIView):
     @extend_schema(responses=LexiconSerializer)
     def get(self, request: Request, production_id: int, language: str) -> Response:
         """The entries that hold in an edition, where each is used, and names that stand often and have none."""
-        return Response(lexicon_data(edition_for(request.user, production_id, language)))
+        return Response(lexicon_data(request.user, edition_for(request.user, production_id, language)))
 
     @extend_schema(request=LexiconEntrySerializer, responses={201: LexiconSerializer})
     def post(self, request: Request, production_id: int, language: str) -> Response:
@@ -122,12 +133,12 @@ class LexiconView(APIView):
         given.is_valid(raise_exception=True)
         told = given.validated_data
         add_entries(request.user, edition.production, [_entry(edition, told)], told["shared"])
-        return Response(lexicon_data(edition), status=status.HTTP_201_CREATED)
+        return Response(lexicon_data(request.user, edition), status=status.HTTP_201_CREATED)
 
 
 class LexiconEntryView(APIView):
-    def _row(self, edition: Edition, entry_id: int) -> LexiconEntry:
-        row = next((row for row in lexicon_for(edition) if row.pk == entry_id), None)
+    def _row(self, user: Any, edition: Edition, entry_id: int) -> LexiconEntry:
+        row = next((row for row in _shown(user, edition) if row.pk == entry_id), None)
         if row is None:
             raise Http404
         return row
@@ -138,16 +149,16 @@ class LexiconEntryView(APIView):
         edition = edition_for(request.user, production_id, language, change=True)
         given = LexiconEntrySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        change_entry(request.user, edition.production, self._row(edition, entry_id), _entry(
+        change_entry(request.user, edition.production, self._row(request.user, edition, entry_id), _entry(
             edition, given.validated_data))
-        return Response(lexicon_data(edition))
+        return Response(lexicon_data(request.user, edition))
 
     @extend_schema(responses=LexiconSerializer)
     def delete(self, request: Request, production_id: int, language: str, entry_id: int) -> Response:
         """Take an entry out."""
         edition = edition_for(request.user, production_id, language, change=True)
-        remove_entry(request.user, edition.production, self._row(edition, entry_id))
-        return Response(lexicon_data(edition))
+        remove_entry(request.user, edition.production, self._row(request.user, edition, entry_id))
+        return Response(lexicon_data(request.user, edition))
 
 
 class LexiconFileView(APIView):
@@ -155,7 +166,7 @@ class LexiconFileView(APIView):
     def get(self, request: Request, production_id: int, language: str, layout: str) -> HttpResponse:
         """The lexicon as PLS 1.0 or CSV."""
         edition = edition_for(request.user, production_id, language)
-        entries = [row.core for row in lexicon_for(edition)]
+        entries = [row.core for row in _shown(request.user, edition)]
         if layout not in ("pls", "csv"):
             raise Http404
         text = write_csv(entries) if layout == "csv" else write_pls(entries, language)

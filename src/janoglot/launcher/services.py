@@ -332,7 +332,10 @@ def _celery(name: str, var: Path, environment: Mapping[str, str], processes: int
 
 def manage(arguments: Sequence[str], environment: Mapping[str, str], check: bool = True) -> int:
     """Run one of Django's commands: its exit status, which ``check`` raises Trouble for where it fails."""
-    done = subprocess.run([str(PYTHON), "-m", "django", *arguments], env={**os.environ, **environment}, cwd=HOME)
+    # A migration of a large table may take its time.
+    patient = {"JANOGLOT_DATABASE_PATIENCE": "86400"}
+    done = subprocess.run([str(PYTHON), "-m", "django", *arguments], env={**os.environ, **patient, **environment},
+                          cwd=HOME)
     if check and done.returncode:
         raise Trouble(f"“django {' '.join(arguments)}” failed; what it said is above.")
     return done.returncode

@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from janoglot.core.errors import BadInput
+from janoglot.core.graph import recipe_hash
 from janoglot.core.guarded import check_value, read_json, whole_number
 from janoglot.core.mix.cues import BED_USES, FADE_CURVES, LAYER_KINDS, SoundPlan, plan_as_json, sound_plan_of
 from janoglot.core.mix.recut import MOST_JOINS
@@ -33,6 +34,7 @@ from janoglot.productions.models import Production, SoundWorld
 from janoglot.productions.permissions import production_for, signed_in
 from janoglot.productions.sound_names import with_ids, with_names
 from janoglot.productions.sounds_in_plans import known_sounds, require_own_sounds
+from janoglot.server.faults import Conflict
 from janoglot.server.storage import media, serve, takes
 
 Data = dict[str, Any]
@@ -162,6 +164,9 @@ class SoundWorldSerializer(serializers.Serializer[Data]):
     editions = serializers.DictField(
         child=serializers.DictField(), required=False, help_text="What is otherwise in one edition, by language."
     )
+    revision = serializers.CharField(
+        required=False, help_text="Names it as it is now. Sent back, nothing is written where it is otherwise by then."
+    )
 
 
 class SoundDialSerializer(serializers.Serializer[Data]):
@@ -223,7 +228,9 @@ class SoundWorldView(APIView):
         of some."""
         production = production_for(request.user, production_id)
         told = plan_as_json(plan_of_production(production))
-        return Response(with_names(told, production) if request.query_params.get("names") == "true" else told)
+        # By names it is for another production, of which it is no revision.
+        return Response(with_names(told, production) if request.query_params.get("names") == "true"
+                        else _with_revision(told))
 
     @extend_schema(request=SoundWorldSerializer, responses=SoundWorldSerializer)
     def put(self, request: Request, production_id: int) -> Response:
@@ -232,7 +239,9 @@ class SoundWorldView(APIView):
         check_value(request.data)
         if not isinstance(request.data, dict):
             raise BadInput("Cues are an object with “layers” and “cues”.")
-        plan = sound_plan_of(with_ids(request.data, production))
+        sent = dict(request.data)
+        revision = str(sent.pop("revision", "") or "")
+        plan = sound_plan_of(with_ids(sent, production))
         for tag in plan.editions:
             plan.in_edition(tag)
         told = plan_as_json(plan)
@@ -242,7 +251,17 @@ class SoundWorldView(APIView):
         for tag in plan.editions:
             for number, cue in enumerate(plan.in_edition(tag).cues, 1):
                 check_sound(cue.source, number, request.user)
-        return Response(plan_as_json(set_sounds(request.user, production, plan).core))
+
+        def check(now: SoundPlan) -> None:
+            current = _with_revision(plan_as_json(now))
+            if revision and revision != current["revision"]:
+                raise Conflict("Somebody else has changed the sounds in that moment.", current)
+
+        return Response(_with_revision(plan_as_json(set_sounds(request.user, production, plan, check).core)))
+
+
+def _with_revision(told: Data) -> Data:
+    return {**told, "revision": recipe_hash("sound world", plan=told)[:16]}
 
 
 def check_sound(source: Mapping[str, Any], number: int, user: Any) -> None:

@@ -50,26 +50,29 @@ def _renamed(
             for name, value in one.items()
         }
 
+    def bed(one: Any) -> Any:
+        if not isinstance(one, dict) or not isinstance(one.get("parts"), dict):
+            return one
+        return {**one, "parts": {parts.get(name, name): use for name, use in one["parts"].items()}}
+
+    def of_edition(one: Any) -> Any:
+        """What is otherwise in one edition: cues by their ids, tied to what they are tied to there."""
+        if not isinstance(one, dict):
+            return one
+        made = {name: [row(each) for each in value] if isinstance(value, list) else value
+                for name, value in one.items()}
+        if isinstance(made.get("speakers"), dict):
+            made["speakers"] = {speakers.get(name, name): each for name, each in made["speakers"].items()}
+        if isinstance(made.get("cues"), dict):
+            made["cues"] = {name: row(each) for name, each in made["cues"].items()}
+        if "bed" in made:
+            made["bed"] = bed(made["bed"])
+        return made
+
     made = {name: [row(one) for one in value] if isinstance(value, list) else value for name, value in told.items()}
-    bed = made.get("bed")
-    if isinstance(bed, dict) and isinstance(bed.get("parts"), dict):
-        made["bed"] = {**bed, "parts": {parts.get(name, name): use for name, use in bed["parts"].items()}}
+    if "bed" in made:
+        made["bed"] = bed(made["bed"])
     editions = made.get("editions")
     if isinstance(editions, dict):
-        made["editions"] = {tag: _of_edition(one, speakers, lines) for tag, one in editions.items()}
-    return made
-
-
-def _of_edition(told: Any, speakers: Mapping[str, str], lines: Mapping[str, str]) -> Any:
-    if not isinstance(told, dict):
-        return told
-    made = dict(told)
-    if isinstance(made.get("speakers"), dict):
-        made["speakers"] = {speakers.get(name, name): one for name, one in made["speakers"].items()}
-    if isinstance(made.get("deeper"), list):
-        made["deeper"] = [
-            {**one, "line": lines.get(str(one.get("line")), one.get("line"))}
-            for one in made["deeper"]
-            if isinstance(one, dict)
-        ]
+        made["editions"] = {tag: of_edition(one) for tag, one in editions.items()}
     return made

@@ -6,6 +6,7 @@ import logging
 import math
 from typing import Any
 
+from django.conf import settings
 from django.core.exceptions import PermissionDenied
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, JsonResponse
@@ -18,7 +19,7 @@ from rest_framework.response import Response
 from rest_framework.serializers import CharField, Serializer
 
 from janoglot.core.errors import Counted, JanoglotError, Problem, Template
-from janoglot.core.store import StoreFull
+from janoglot.core.store import StoreFull, is_full
 from janoglot.server.object_store import StoreAway
 from janoglot.server.once_more import LOST, lost_a_race
 from janoglot.server.work import QueueAway
@@ -64,6 +65,11 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
                         status=status.HTTP_409_CONFLICT)
         setattr(lost, LOST, True)
         return lost
+    if isinstance(error, OSError | RuntimeError) and is_full(error, settings.VAR):
+        log.error("the disk is full", exc_info=error)
+        return Response({"code": StoreFull.code, "message": _("The disk of the server is full: this could not be kept. "
+                                                              "Free some space and go on.")},
+                        status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, (OperationalError, QueueError, RedisError, ConnectionError)):
         log.error("a service is away", exc_info=error)
         return Response({"code": "away", "message": _("The server cannot reach its database or its queue just now. "

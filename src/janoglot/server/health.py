@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from contextlib import closing
+
 from django.core.cache import cache
 from django.db import connection
 from django.http import HttpRequest, JsonResponse
 from django.views.decorators.http import require_safe
+
+_PATIENCE = 2
+"""Seconds."""
 
 
 @require_safe
@@ -13,7 +18,11 @@ def health(request: HttpRequest) -> JsonResponse:
     """200 with every part "ok", else 503 naming the part that is away. Holds nothing that is secret."""
     parts = {"database": "ok", "queue": "ok"}
     try:
-        with connection.cursor() as cursor:
+        # By a connection of its own, which waits for less long than one that works.
+        asked = connection.copy("health")
+        asked.settings_dict["OPTIONS"] = {**asked.settings_dict["OPTIONS"], **dict.fromkeys(
+            ("connect_timeout", "read_timeout", "write_timeout"), _PATIENCE)}
+        with closing(asked), asked.cursor() as cursor:
             cursor.execute("SELECT 1")
     except Exception:  # whatever it is, the database is away
         parts["database"] = "away"

@@ -60,6 +60,8 @@ MIDDLEWARE = [
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [], "APP_DIRS": False,
               "OPTIONS": {}}]
 
+PATIENCE = int(os.environ.get("JANOGLOT_DATABASE_PATIENCE", "20"))
+"""Seconds that one statement may take."""
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
@@ -73,8 +75,10 @@ DATABASES = {
         "OPTIONS": {
             "charset": "utf8mb4",
             "init_command": "SET sql_mode='STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO', "
-                            "innodb_strict_mode=1",
+                            f"innodb_strict_mode=1, innodb_lock_wait_timeout={max(1, PATIENCE // 2)}",
             "isolation_level": "read committed",
+            # A database that stands still is one that is away: whoever waits for it is told so.
+            "connect_timeout": 5, "read_timeout": PATIENCE, "write_timeout": PATIENCE,
         },
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
     }

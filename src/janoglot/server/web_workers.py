@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import logging
+import socket
 import threading
 import time
 from typing import Any
@@ -20,6 +22,8 @@ _LOOK_FOR_RUBBISH = (50_000, 20, 100)
 thousands of lines are. Otherwise an answer now and then takes a fifth of a second longer."""
 
 
+_HEAD, _STILL = 10.0, 60.0
+"""Seconds: for the head of a request, all of it; and in which nothing comes or goes."""
 _WAIT_EACH, _WAIT_MOST = 0.004, 0.03
 """Seconds."""
 
@@ -30,6 +34,33 @@ class EvenWorker(ThreadWorker):  # type: ignore[misc]
     Of several that listen at one socket the first to look takes all that come at once, and the others have nothing to
     do meanwhile. So each waits a moment for every request that it has in hand.
     """
+
+    def init_process(self) -> None:
+        self._heads: dict[Any, float] = {}
+        threading.Thread(target=self._end_slow_heads, name="slow-heads", daemon=True).start()
+        super().init_process()
+
+    def handle(self, conn: Any) -> Any:
+        self._heads[conn] = time.monotonic() + _HEAD
+        try:
+            return super().handle(conn)
+        finally:
+            self._heads.pop(conn, None)
+
+    def handle_request(self, req: Any, conn: Any) -> Any:
+        self._heads.pop(conn, None)
+        # Whoever stops sending, or taking what is sent, gives the thread back.
+        conn.sock.settimeout(_STILL)
+        return super().handle_request(req, conn)
+
+    def _end_slow_heads(self) -> None:
+        """Who has not sent the head of a request in time is let go: a few of them would have all threads."""
+        while True:
+            time.sleep(1)
+            for conn, deadline in list(self._heads.items()):
+                if time.monotonic() > deadline:
+                    with contextlib.suppress(OSError):
+                        conn.sock.shutdown(socket.SHUT_RDWR)
 
     def accept(self, listener: Any) -> None:
         in_hand = self.nr_conns - len(self.keepalived_conns) - len(self.pending_conns)

@@ -42,3 +42,21 @@ it("a button pressed with the mouse lets go, one pressed by keyboard keeps the f
   fireEvent.click(button, { detail: 0 });
   expect(document.activeElement).toBe(button);
 });
+
+it("a list that is part of the page takes no keys, one that lies over it does", () => {
+  const space = vi.fn();
+  const view = render(<><Bench keys={{ " ": space }} /><div role="listbox"><button type="button" role="option" aria-selected>line</button></div></>);
+  fireEvent.keyDown(view.getByText("text"), { key: " " });
+  expect(space).toHaveBeenCalledTimes(1);
+  view.rerender(<><Bench keys={{ " ": space }} /><div data-radix-popper-content-wrapper=""><div role="listbox" /></div></>);
+  fireEvent.keyDown(view.getByText("text"), { key: " " });
+  expect(space).toHaveBeenCalledTimes(1);
+});
+
+it("what keys go on doing something with keeps the focus after a click", () => {
+  const view = render(<><Bench keys={{}} /><div data-keyed><button type="button">word</button></div></>);
+  const word = view.getByText("word");
+  word.focus();
+  fireEvent.click(word, { detail: 1 });
+  expect(document.activeElement).toBe(word);
+});

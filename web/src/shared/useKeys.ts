@@ -1,6 +1,10 @@
 import { useEffect, useRef } from "react";
 
 const TYPING = "input, textarea, select, [contenteditable=true]";
+/** What lies over the page and has the keys to itself; a list that is part of the page has not. */
+const OPEN = "[role=dialog], [role=menu], [data-radix-popper-content-wrapper] [role=listbox]";
+/** Buttons that are more than pressed: keys go on doing something with what was chosen. */
+const KEYED = "[data-keyed]";
 const WIDGET = `${TYPING}, button, a, [role=slider], [role=menuitem], [role=option], [role=radio], [role=combobox]`;
 
 /**
@@ -16,7 +20,7 @@ export function useKeys(keys: Record<string, () => void>): void {
     function press(event: KeyboardEvent) {
       const target = event.target as HTMLElement | null;
       if (event.defaultPrevented || event.altKey || target?.closest(TYPING)) return;
-      if (document.querySelector("[role=dialog], [role=menu], [role=listbox]")) return;
+      if (document.querySelector(OPEN)) return;
       if ([" ", "Enter", "ArrowUp", "ArrowDown"].includes(event.key) && target?.closest(WIDGET)) return;
       const arrow = event.key.startsWith("Arrow");
       const name = (event.ctrlKey || event.metaKey ? "Mod+" : "") + (event.shiftKey && (arrow || event.ctrlKey || event.metaKey) ? "Shift+" : "") + (arrow ? event.key : event.key.length === 1 && (event.ctrlKey || event.metaKey) ? event.key.toLowerCase() : event.key);
@@ -40,7 +44,7 @@ export function useLetGo(): void {
     function released(event: MouseEvent) {
       const active = document.activeElement;
       if (event.detail > 0 && active instanceof HTMLButtonElement && event.target instanceof Node && active.contains(event.target)) {
-        if (!active.closest("[role=dialog]")) active.blur();
+        if (!active.closest(`[role=dialog], ${KEYED}`)) active.blur();
       }
     }
     window.addEventListener("click", released);

@@ -137,19 +137,55 @@ class Wanted:
     needs: frozenset[Need]
 
 
-def wanted_of(package: Package, materials: Sequence[Material]) -> list[Wanted]:
-    """Everything that a package of these editions is made of, in order. Raises what writing down may raise: BadInput,
-    NotReady."""
-    found = []
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """An item that an edition, or several together, cannot have, and why."""
+
+    number: int
+    languages: tuple[str, ...]
+    why: JanoglotError
+
+    def told(self, package: Package) -> Data:
+        return {"number": self.number, "item": package.items[self.number].kind, "languages": list(self.languages),
+                "why": str(self.why)}
+
+
+def _not_here(kind: ItemKind, chosen: Data, group: Sequence[Material]) -> None:
+    """Raises BadInput for what an item needs and these editions do not have."""
+    needs = kind.needs(chosen)
+    if Need.PICTURE in needs and any(one.picture() is None for one in group):
+        raise BadInput("There is no picture: bring in the source's video.")
+    if Need.HELD in needs and not all(one.holds() for one in group):
+        raise BadInput("No part of this edition is held: none may grow, or all its speech fits.")
+
+
+def wanted_and_left(package: Package, materials: Sequence[Material]) -> tuple[list[Wanted], list[LeftOut]]:
+    """Everything that a package of these editions is made of, in order; and what it is without, as nothing of it can be
+    made of these editions."""
+    found: list[Wanted] = []
+    left: list[LeftOut] = []
     for number, item in enumerate(package.items):
         kind, chosen = item.of, item.chosen
         groups = [[one] for one in materials] if kind.of == "edition" else [list(materials)] \
             if kind.of == "languages" else [list(materials[:1])]
         for group in groups:
-            # As it is kept and read again, so that what is made of it is the same wherever it is made.
-            order = json.loads(json.dumps(kind.write_down(group, chosen)))
-            found.append(Wanted(number, tuple(one.language for one in group) if kind.of != "production" else (),
-                                kind.key(order), order, kind.needs(chosen)))
+            languages = tuple(one.language for one in group) if kind.of != "production" else ()
+            try:
+                _not_here(kind, chosen, group)
+                # As it is kept and read again, so that what is made of it is the same wherever it is made.
+                order = json.loads(json.dumps(kind.write_down(group, chosen)))
+            except JanoglotError as error:
+                left.append(LeftOut(number, languages, error))
+                continue
+            found.append(Wanted(number, languages, kind.key(order), order, kind.needs(chosen)))
+    return found, left
+
+
+def wanted_of(package: Package, materials: Sequence[Material]) -> list[Wanted]:
+    """Everything that a package of these editions is made of. Raises what stands against the first item that is not."""
+    found, left = wanted_and_left(package, materials)
+    if left:
+        raise left[0].why
     return found
 
 
@@ -265,23 +301,43 @@ def put_together(package: Package, files: Sequence[HandedFile], handed: Store, p
 
 
 def hand_over(package: Package, materials: Sequence[Material], stores: Stores, out: Path, packed: bool = False,
-              tell: Callable[[str, int, int], None] = lambda step, done, total: None) -> list[Data]:
+              tell: Callable[[str, int, int], None] = lambda step, done, total: None,
+              leave: Callable[[LeftOut], None] = lambda left: None) -> list[Data]:
     """Make a package of these editions under ``out``: files in a folder, or with ``packed`` one archive; gives what its
-    manifest says of each file. Raises BadInput for what the package needs and is not there; FailedCheck."""
+    manifest says of each file. What these editions cannot have, or what comes out of its own checks as not right, is
+    left out, with the reason in the manifest and to ``leave``. Raises BadInput where that is all of it."""
     assert stores.handed is not None
     production = materials[0].production
-    wanted = wanted_of(package, materials)
+    wanted, left = wanted_and_left(package, materials)
+    made: list[Wanted] = []
     for number, one in enumerate(wanted):
         tell("package", number, len(wanted))
-        make_wanted(package, one, stores, stores.handed)
+        try:
+            make_wanted(package, one, stores, stores.handed)
+            made.append(one)
+        except JanoglotError as error:
+            left.append(LeftOut(one.number, one.languages, error))
     tell("package", len(wanted), len(wanted))
-    files = files_of_package(package, wanted, production, stores.handed)
+    for one_left in left:
+        leave(one_left)
+    require_something(made, left)
+    files = files_of_package(package, made, production, stores.handed)
     place = out / f"{file_name(production)}_{file_name(package.name)}{'.zip' if packed else ''}"
-    return put_together(package, files, stores.handed, place, about_package(production, materials), folder=not packed)
+    about = about_package(production, materials, [one.told(package) for one in left])
+    return put_together(package, files, stores.handed, place, about, folder=not packed)
 
 
-def about_package(production: str, materials: Sequence[Material]) -> Data:
-    """What a manifest says of the whole: which mixes it is of."""
+def require_something(wanted: Sequence[Wanted], left: Sequence[LeftOut]) -> None:
+    """Raises BadInput where nothing of a package can be made, with the first reason; what stands against its one item
+    where it has no other."""
+    if not wanted and len(left) == 1:
+        raise left[0].why
+    if not wanted and left:
+        raise BadInput("Nothing of this package can be made of these editions. {why}", why=str(left[0].why))
+
+
+def about_package(production: str, materials: Sequence[Material], left: Sequence[Data] = ()) -> Data:
+    """What a manifest says of the whole: which mixes it is of, and what of the package is ``left`` out."""
     mixes = {}
     for one in materials:
         try:
@@ -289,7 +345,8 @@ def about_package(production: str, materials: Sequence[Material]) -> Data:
         except JanoglotError:
             # Nothing in it is of its mix.
             continue
-    return {"production": production, "languages": [one.language for one in materials], "mixes": mixes}
+    return {"production": production, "languages": [one.language for one in materials], "mixes": mixes,
+            **({"left_out": list(left)} if left else {})}
 
 
 def package_key(package: Package, wanted: Sequence[Wanted], production: str, about: Mapping[str, Any]) -> str:

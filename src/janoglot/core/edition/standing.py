@@ -358,7 +358,7 @@ class EditionStanding:
         if world.places:
             more["places"] = [[place.room, place.amount] if (place := self.heard_from(one)) else None for one in heard]
             more["rooms_version"] = ROOMS_VERSION
-        for name in ("mono", "dialogue", "ceiling_db"):
+        for name in ("mono", "dialogue", "ceiling_db", "clear_lu"):
             if getattr(world, name) != getattr(_NO_WORLD, name):
                 more[name] = getattr(world, name)
         if self.bed:

@@ -8,6 +8,7 @@ Both programs run with no input of their own, a limit of time, and in a process 
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import signal
@@ -19,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from janoglot.core.errors import JanoglotError
+from janoglot.core.store import StoreFull
 from janoglot.tally import tally
 
 RECORDINGS = ("aac", "ac3", "aiff", "amr", "ape", "asf", "au", "avi", "caf", "dts", "eac3", "flac", "flv", "gsm",
@@ -90,7 +92,9 @@ def fed(*arguments: str, most: float = 3_600.0) -> Iterator[Any]:
                 raise MediaSlow("The encoder took longer than {most:.0f} s.", most=most) from error
             if status != 0:
                 said.seek(0)
-                raise MediaFault("The encoder failed: {why}", why=_last(said.read().decode(errors="replace")))
+                told = said.read().decode(errors="replace")
+                _require_room(told)
+                raise MediaFault("The encoder failed: {why}", why=_last(told))
         finally:
             if process.poll() is None:
                 os.killpg(process.pid, signal.SIGKILL)
@@ -115,8 +119,15 @@ def _run(command: Sequence[str], most: float) -> str:
         process.communicate()
         raise MediaSlow("Reading the recording took longer than {most:.0f} s.", most=most) from error
     if process.returncode != 0:
+        _require_room(said)
         raise MediaFault("The recording could not be read: {why}", why=_last(said))
     return out
+
+
+def _require_room(said: str) -> None:
+    """Raises StoreFull where that is why a program could not go on."""
+    if os.strerror(errno.ENOSPC) in said or os.strerror(errno.EDQUOT) in said:
+        raise StoreFull("The disk is full. Free some space and go on.")
 
 
 def _last(said: str) -> str:

@@ -196,11 +196,15 @@ class SoundPlan:
 _PLAIN = Strip()
 
 
+_WHOLE = ("at", "until", "sound")
+"""What is said anew is said whole: a place that names no line any more is tied to none."""
+
+
 def _laid_over(row: Mapping[str, Any], over: Any) -> dict[str, Any]:
     if not isinstance(over, dict):
         return dict(row)
-    return {name: {**value, **over[name]} if isinstance(value, dict) and isinstance(over.get(name), dict)
-            else over.get(name, value) for name, value in {**over, **row}.items()}
+    return {name: {**value, **over[name]} if name not in _WHOLE and isinstance(value, dict)
+            and isinstance(over.get(name), dict) else over.get(name, value) for name, value in {**over, **row}.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -278,10 +282,15 @@ def place_cues(plan: SoundPlan, lines: Mapping[str, tuple[float, float]], parts:
             lost.append(cue)
             continue
         lasts = end - start if end is not None else cue.seconds or None
-        if lasts is None and cue.loop:
-            lasts = seconds - start
+        if cue.loop:
+            # What goes on ends with the programme, its fade too.
+            lasts = min(lasts if lasts is not None else math.inf, seconds - start)
+        early = max(0.0, -start)
+        if early:
+            # What would be heard before the beginning is not; the rest is where it is.
+            cue, lasts = replace(cue, trim=cue.trim + early), lasts - early if lasts is not None else None
         if start < seconds and (lasts is None or lasts > 0):
-            placed.append(PlacedCue(cue, layers[cue.layer], max(0.0, start), lasts))
+            placed.append(PlacedCue(cue, layers[cue.layer], start + early, lasts))
     return sorted(placed, key=lambda one: one.start), lost
 
 
@@ -317,8 +326,11 @@ def sound_plan_of(told: Any) -> SoundPlan:
         cues.append(cue)
     taken = {cue.id for cue in cues}
     free = (f"c{number}" for number in count(1) if f"c{number}" not in taken)
-    cues = [cue if cue.id and not any(cue.id == other.id for other in cues[:at]) else replace(cue, id=next(free))
-            for at, cue in enumerate(cues)]
+    seen: set[str] = set()
+    for at, cue in enumerate(cues):
+        if not cue.id or cue.id in seen:
+            cues[at] = replace(cue, id=next(free))
+        seen.add(cue.id)
     editions = told.get("editions")
     return SoundPlan(
         tuple(layers.values()), tuple(cues), _strip(_object(told.get("voices"))),

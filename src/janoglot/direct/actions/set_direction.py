@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from janoglot.core.edition.from_script import variant_of
 from janoglot.core.errors import BadInput
-from janoglot.core.speech.directing import carried, marks_of
+from janoglot.core.speech.directing import DirectionMark, carried, marks_of
 from janoglot.core.speech.moods import checked_moods
 from janoglot.productions.models import Edition, Line, LineDirection, Wording, checked_takes
 from janoglot.productions.permissions import Anyone
@@ -19,8 +19,8 @@ MOST_NAMES = 50
 
 def set_direction(user: Anyone, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
     """``changes``: any of ``variant`` (the number of a take), ``names`` (by number, empty takes one away), ``marks``
-    (on the words as they are now), ``moods`` and ``takes`` (those that are kept to choose from). A line of which
-    nothing is directed has no row. Raises BadInput."""
+    (on the words as they are now, all anew) or ``marks_added`` and ``marks_removed``, ``moods`` and ``takes`` (those
+    that are kept to choose from). A line of which nothing is directed has no row. Raises BadInput."""
     with action(user, edition.production, "set_direction", goes_on=True) as record:
         record.details = {"number": line.number, "language": edition.language}
         record.summary = f"Line {line.number}, {edition.language}"
@@ -58,6 +58,20 @@ def _with_stresses(edition: Edition, line: Line, stresses: Sequence[tuple[int, f
     return [*kept, *({"kind": "stress", "word": word, "amount": amount} for word, amount in stresses)]
 
 
+def _changed(row: LineDirection | None, words: str, changes: dict[str, Any]) -> tuple[DirectionMark, ...]:
+    """What is directed of a line's words with some marks more and some less; what somebody else has marked meanwhile
+    stays. A mark takes the place of one of its kind on the same words."""
+    there = carried(row.core_marks, row.said, words)[0] if row else ()
+    told = [*changes.get("marks_removed", []), *changes.get("marks_added", [])]
+    placed = {_place(one) for one in told}
+    kept = [mark.as_json() for mark in there if _place(mark.as_json()) not in placed]
+    return marks_of([*kept, *changes.get("marks_added", [])], words)
+
+
+def _place(mark: Mapping[str, Any]) -> tuple[Any, ...]:
+    return mark["kind"], mark["word"], mark.get("count", 1), mark.get("said", "") if mark["kind"] == "kept" else ""
+
+
 def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, Any]) -> None:
     values: dict[str, Any] = {}
     # Moods and marks may come at the same moment, and nothing is directed of the line yet: one after the other.
@@ -78,6 +92,10 @@ def set_on(record: Recorder, edition: Edition, line: Line, changes: dict[str, An
     if "marks" in changes:
         words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
         values["marks"] = [mark.as_json() for mark in marks_of(changes["marks"], words)]
+        values["said"] = words if values["marks"] else ""
+    elif "marks_added" in changes or "marks_removed" in changes:
+        words = Wording.objects.filter(edition=edition, line=line).values_list("text", flat=True).first() or ""
+        values["marks"] = [mark.as_json() for mark in _changed(row, words, changes)]
         values["said"] = words if values["marks"] else ""
     if row is None:
         made = LineDirection(edition=edition, line=line, **values)

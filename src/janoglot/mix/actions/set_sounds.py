@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -12,8 +13,10 @@ from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
 
 
-def set_sounds(user: Anyone, production: Production, plan: SoundPlan) -> SoundWorld:
-    """Changes of one and the same thing, quickly one after another, are one to undo: a level that is moved by keys."""
+def set_sounds(user: Anyone, production: Production, plan: SoundPlan,
+               check: Callable[[SoundPlan], None] = lambda now: None) -> SoundWorld:
+    """Changes of one and the same thing, quickly one after another, are one to undo: a level that is moved by keys.
+    ``check`` is given what is there while nobody else can change it, and raises what stands against this."""
     before = SoundWorld.objects.filter(production=production).first()
     what = _changed(plan_as_json(before.core) if before else {}, plan_as_json(plan))
     last = ActionRecord.objects.filter(production=production, user=user if isinstance(user, User) else None).first()
@@ -23,6 +26,7 @@ def set_sounds(user: Anyone, production: Production, plan: SoundPlan) -> SoundWo
         record.details = {"count": len(plan.cues), "what": what}
         Production.objects.select_for_update().get(pk=production.pk)
         row = SoundWorld.objects.select_for_update().filter(production=production).first()
+        check(row.core if row else SoundPlan())
         if row is None:
             return record.create(SoundWorld(production=production, **SoundWorld.columns(plan)))
         record.update(row, **SoundWorld.columns(plan))

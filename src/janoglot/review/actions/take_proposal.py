@@ -17,8 +17,8 @@ def take_proposal(user: Anyone, remark: Remark, anyway: bool = False) -> None:
     """The line says what was proposed. Undoing puts the words back, and the remark stays taken. Raises BadInput where
     nothing is proposed, or the line is gone; Conflict where the line says something else by now than when it was
     proposed, unless it is to be so ``anyway``."""
-    here = Line.objects.filter(pk=remark.line_id, production=remark.edition.production_id)
-    if not remark.proposed.strip() or remark.line_id is None or not here.exists():
+    if not remark.proposed.strip() or remark.line_id is None or not Line.objects.filter(
+            pk=remark.line_id, production=remark.edition.production_id).exists():
         raise BadInput("Nothing is proposed there, or its line is gone.")
     with action(user, remark.edition.production, "take_proposal") as record:
         said = Wording.objects.select_for_update().filter(edition=remark.edition, line=remark.line_id).values_list(

@@ -3505,6 +3505,10 @@ export interface components {
             };
             /** @description All of them anew, on the words as they are. */
             marks?: components["schemas"]["DirectionMarkRequest"][];
+            /** @description Instead of all of them: these, each in the place of one of its kind on the same words. */
+            marks_added?: components["schemas"]["DirectionMarkRequest"][];
+            /** @description … and these no more. */
+            marks_removed?: components["schemas"]["DirectionMarkRequest"][];
             /** @description All of them anew. */
             moods?: components["schemas"]["MoodRequest"][];
             /** @description The readings that are kept to choose from. */
@@ -4257,6 +4261,13 @@ export interface components {
             mute: boolean;
             solo?: boolean;
             duck: components["schemas"]["DuckRequest"];
+        };
+        LeftOut: {
+            /** @description The item's place in the package. */
+            number: number;
+            item: string;
+            languages: string[];
+            why: string;
         };
         Lexicon: {
             entries: components["schemas"]["LexiconEntry"][];
@@ -5102,6 +5113,8 @@ export interface components {
             made_new: number;
             items: number;
             files: components["schemas"]["ParcelFile"][];
+            /** @description What it is without, and why. */
+            left: components["schemas"]["LeftOut"][];
             reason: string;
             by: string | null;
             /** Format: date-time */
@@ -5933,6 +5946,8 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+            /** @description Names it as it is now. Sent back, nothing is written where it is otherwise by then. */
+            revision?: string;
         };
         SoundWorldRequest: {
             layers: components["schemas"]["LayerRequest"][];
@@ -5959,6 +5974,8 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+            /** @description Names it as it is now. Sent back, nothing is written where it is otherwise by then. */
+            revision?: string;
         };
         SourceActing: {
             /** @description Whether there is a recording with times to go by. */

@@ -27,8 +27,9 @@ export function Setting({
   /** Told while it is moved, before it is set. */
   onMove?: (value: number) => void;
 }) {
-  const [moving, setMoving] = useState<number | null>(null);
-  const shown = moving ?? value;
+  // Where it is moved to, as long as nobody else has said anything since: keys tell of a move after they have set it.
+  const [moved, setMoved] = useState<{ from: number; to: number } | null>(null);
+  const shown = moved?.from === value ? moved.to : value;
   return (
     <div className="grid grid-cols-[4.5rem_1fr_4rem] items-center gap-2 text-sm">
       <span>{name}</span>
@@ -40,11 +41,10 @@ export function Setting({
         value={[shown]}
         disabled={disabled}
         onValueChange={([next]) => {
-          setMoving(next ?? null);
+          setMoved(next === undefined ? null : { from: value, to: next });
           if (next !== undefined) onMove?.(next);
         }}
         onValueCommit={([next]) => {
-          setMoving(null);
           if (next !== undefined) onSet(Math.round(next * 1000) / 1000);
         }}
       >

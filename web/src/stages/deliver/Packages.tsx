@@ -9,7 +9,7 @@ import { useNotices } from "../../shared/notices";
 import { usePlace } from "../../shared/place";
 import { Button, FIELD, IconButton, Tick } from "../../shared/ui/controls";
 import { PackageEditor } from "./PackageEditor";
-import { asked, bytes, fileAddress, parcelAddress, STAGE_OF_POINT, useParcels, usePackages, useStanding, type Package, type Parcel, type Point, type Standing } from "./packages";
+import { asked, bytes, fileAddress, parcelAddress, STAGE_OF_POINT, useParcels, usePackages, useStanding, type ItemKind, type Package, type Parcel, type Point, type Standing } from "./packages";
 
 /** Packages: chosen, looked at before they are made, handed over, and listed. */
 export function Packages({ production, language }: { production: Production; language: string }) {
@@ -198,6 +198,11 @@ function ParcelRow({ production, parcel, when }: { production: Production; parce
         <p className="text-xs text-soft">{parcel.editions.map((one) => t("packages.editionProgress", { language: one.language, made: one.made, all: one.all })).join(" · ")}</p>
       )}
       {parcel.reason && <p className="text-xs text-soft" dir="auto">{t("packages.because", { reason: parcel.reason })}</p>}
+      {parcel.left.length > 0 && (
+        <ul className="text-xs text-alarm">
+          {parcel.left.map((one) => <li key={`${one.number} ${one.languages.join()}`} dir="auto">{one.languages.length ? t("packages.leftOut", { item: t(`packages.kind.${one.item as ItemKind["kind"]}`), languages: one.languages.join(", "), why: one.why }) : t("packages.leftOutWhole", { item: t(`packages.kind.${one.item as ItemKind["kind"]}`), why: one.why })}</li>)}
+        </ul>
+      )}
       {parcel.state === "ready" && (
         <details className="mt-1">
           <summary className="text-xs text-soft cursor-pointer">{t("packages.files", { count: parcel.files.length })} · {t("packages.newOnes", { count: parcel.made_new })}</summary>

@@ -13,8 +13,17 @@ const STAVE = {
 const TAKES = [0, 1, 2].map((number) => ({ number, name: "", made: false, chosen: number === 0, kept: number > 0, thrown: false, seconds: null }));
 const direction = (marks: object[] = [], lost: object[] = []) => ({ variant: 0, marks, lost, moods: [], beneath: [{ mood: "dry", strength: 0.5 }], takes: TAKES });
 
+/** Marks as a server has them after a change. */
+function marked(body: unknown, before: object[]): object[] {
+  const told = body as { marks_added?: object[]; marks_removed?: object[] };
+  const place = (one: object) => { const { kind, word, count } = one as { kind: string; word: number; count?: number }; return `${kind} ${word} ${count ?? 1}`; };
+  const changed = [...(told.marks_added ?? []), ...(told.marks_removed ?? [])].map(place);
+  return [...before.filter((one) => !changed.includes(place(one))), ...(told.marks_added ?? [])];
+}
+
 function stage(marks: object[] = [], stave: object = STAVE, role = "owner", lost: object[] = []) {
-  const asked = serve({ [`GET ${AT}direction/`]: () => direction(marks, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((one.body as { marks: object[] }).marks), [`POST ${AT}stave/trial/`]: () => stave,
+  let now = marks;
+  const asked = serve({ [`GET ${AT}direction/`]: () => direction(now, lost), [`GET ${AT}stave/`]: () => stave, [`PUT ${AT}direction/`]: (one) => direction((now = marked(one.body, now))), [`POST ${AT}stave/trial/`]: () => stave,
     "GET /api/productions/5/editions/es-MX/castings/": () => [], "PUT /api/productions/5/editions/es-MX/moods/": () => null,
     "GET /api/moods/": () => ({ moods: [{ mood: "tired", strength: 1 }], dials: [{ kind: "pace", amount: 0.85, place: "end" }], missed: ["crispy"], names: ["dry", "tired"] }),
     [`POST ${AT}audition/`]: () => ({ finished: "", sketched: "", fault: "no sound here" }),
@@ -31,9 +40,9 @@ it("words lie along their time, and a word is lifted, slowed and stressed by key
   expect(word.style.width).toBe("40%");
   fireEvent.click(word);
   fireEvent.keyDown(word, { key: "ArrowUp" });
-  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "lift", word: 2, count: 1, amount: 0.5 }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks_added: [{ kind: "lift", word: 2, count: 1, amount: 0.5 }], marks_removed: [] }));
   fireEvent.keyDown(word, { key: "b" });
-  await waitFor(() => expect((put(asked) as { marks: object[] }).marks).toContainEqual({ kind: "stress", word: 2, count: 1, amount: 1 }));
+  await waitFor(() => expect((put(asked) as { marks_added: object[] }).marks_added).toContainEqual({ kind: "stress", word: 2, count: 1, amount: 1 }));
 });
 
 it("keys that come quicker than the server answers lose nothing, and arrive in their order", async () => {
@@ -44,7 +53,7 @@ it("keys that come quicker than the server answers lose nothing, and arrive in t
     [`PUT ${AT}direction/`]: async (one) => {
       // The first one is on its way for long.
       if (held === undefined) await new Promise<void>((over) => { held = over; });
-      kept = (one.body as { marks: object[] }).marks;
+      kept = marked(one.body, kept);
       return direction(kept);
     } });
   show(<DirectStage production={{ ...PRODUCTION, role: "owner" } as never} edition={edition("es-MX", [LINE])} source={edition("en-GB", [LINE])} />);
@@ -59,7 +68,7 @@ it("keys that come quicker than the server answers lose nothing, and arrive in t
   expect(asked.filter((one) => one.method === "PUT")).toHaveLength(1);
   held?.();
   await waitFor(() => expect(kept.map((one) => (one as { kind: string }).kind).sort()).toEqual(["lift", "pace", "stress"]));
-  expect(asked.filter((one) => one.method === "PUT").map((one) => (one.body as { marks: object[] }).marks.length)).toEqual([1, 2, 3]);
+  expect(asked.filter((one) => one.method === "PUT").map((one) => (one.body as { marks_added: object[] }).marks_added.length)).toEqual([1, 1, 1]);
   // And so it stays when the server has been asked again.
   await waitFor(() => expect(screen.getByRole("slider", { name: "Lift" }).getAttribute("aria-valuenow")).toBe("0.5"));
   expect(screen.getByRole("slider", { name: "Pace" }).getAttribute("aria-valuenow")).toBe("0.95");
@@ -72,7 +81,7 @@ it("several words are chosen with Shift, and slowed together", async () => {
   fireEvent.keyDown(first, { key: "ArrowRight", shiftKey: true });
   expect(screen.getByRole("button", { name: "the" }).getAttribute("aria-pressed")).toBe("true");
   fireEvent.keyDown(screen.getByRole("button", { name: "the" }), { key: "[" });
-  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "pace", word: 0, count: 2, amount: 0.95 }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks_added: [{ kind: "pace", word: 0, count: 2, amount: 0.95 }], marks_removed: [] }));
 });
 
 it("a pause is typed in milliseconds, and left to the voice when the field is emptied", async () => {
@@ -82,7 +91,7 @@ it("a pause is typed in milliseconds, and left to the voice when the field is em
   const field = screen.getByLabelText(/Pause/);
   fireEvent.change(field, { target: { value: "750" } });
   fireEvent.blur(field);
-  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "gap", word: 2, count: 1, amount: 0.75 }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks_added: [{ kind: "gap", word: 2, count: 1, amount: 0.75 }], marks_removed: [{ kind: "gap", word: 2, count: 1, amount: 0.3 }] }));
 });
 
 it("who only reads changes nothing, and lost marks are told", async () => {
@@ -107,7 +116,7 @@ it("a word is read as others, here only or everywhere", async () => {
   await waitFor(() => expect(asked.find((one) => one.path.endsWith("/lexicon/"))?.body).toEqual({ phrase: "step", kind: "alias", said: "stair" }));
   fireEvent.change(screen.getByLabelText("Other words"), { target: { value: "stairs" } });
   fireEvent.click(screen.getByRole("button", { name: "Here only" }));
-  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "alias", word: 2, count: 1, amount: 1, said: "stairs" }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks_added: [{ kind: "alias", word: 2, count: 1, amount: 1, said: "stairs" }], marks_removed: [] }));
 });
 
 it("plain words become moods and marks, and what was not understood is said", async () => {
@@ -115,7 +124,7 @@ it("plain words become moods and marks, and what was not understood is said", as
   fireEvent.change(await screen.findByLabelText("How it should sound, in plain words"), { target: { value: "tired, crispy, slow at the end" } });
   fireEvent.click(screen.getByRole("button", { name: "Take" }));
   expect(await screen.findByText("Not understood: “crispy”")).toBeTruthy();
-  await waitFor(() => expect(put(asked)).toEqual({ marks: [{ kind: "pace", amount: 0.85, count: 1, word: 2 }], moods: [{ mood: "tired", strength: 1 }] }));
+  await waitFor(() => expect(put(asked)).toEqual({ marks_added: [{ kind: "pace", amount: 0.85, count: 1, word: 2 }], marks_removed: [], moods: [{ mood: "tired", strength: 1 }] }));
   expect(screen.getByText("Dry 50 %")).toBeTruthy();
 });
 

@@ -118,6 +118,8 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
   const everywhere = useChange(production.id, (entry: { phrase: string; kind: ReadingKind; said: string }) =>
     data(api.POST("/api/productions/{production_id}/editions/{language}/lexicon/", { params: { path: { production_id: production.id, language } }, body: entry as Schemas["LexiconEntry"] })));
   const [[from, to], choose] = useState<readonly [number, number]>([0, 0]);
+  /** A reading that the server would not have: it stays to be mended. */
+  const [refused, setRefused] = useState<{ from: number; to: number; kind: ReadingKind; said: string } | null>(null);
   const [lexicon, setLexicon] = useState(false);
   const [markup, setMarkup] = useState(false);
   const [acting, setActing] = useState(false);
@@ -135,8 +137,8 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
     ...(last === undefined ? {} : { to: (stave?.words[last]?.end ?? 0) + 0.03 }),
   });
   const listen = (first: number | null, last?: number) => void hear(id, wanted(first, last));
-  const change = (next: Directing, word: number | null = null) =>
-    set(next, { onSuccess: () => hearing && line.voice && (next.marks || next.variant !== undefined) && listen(word) });
+  const change = (next: Directing, word: number | null = null, onRefused: () => void = () => undefined) =>
+    set(next, { onError: onRefused, onSuccess: () => hearing && line.voice && (next.marks || next.variant !== undefined) && listen(word) });
   const mark = (next: Mark[], word = from) => change({ marks: next }, word);
   const dial = (which: Dial, amount: number) => {
     const { min, max, step } = DIALS[which];
@@ -216,7 +218,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 </div>
                 {ORDER.map((which) => {
                   const { min, max, step } = DIALS[which];
-                  return <Setting key={which} name={t(`direct.dial.${which}`)} value={amountOf(marks, which, from)} min={min} max={max} step={step} show={(value) => reading(which, value)} disabled={readOnly} onSet={(value) => dial(which, value)} />;
+                  return <Setting key={`${which}/${from}/${to}`} name={t(`direct.dial.${which}`)} value={amountOf(marks, which, from)} min={min} max={max} step={step} show={(value) => reading(which, value)} disabled={readOnly} onSet={(value) => dial(which, value)} />;
                 })}
                 {from > 0 && (
                   <div className="flex items-center gap-2 text-sm">
@@ -241,6 +243,7 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                 )}
                 <Readings
                   key={`${from}/${to}/${JSON.stringify(readingOf(marks, from) ?? null)}`}
+                  refused={refused?.from === from && refused.to === to ? refused : undefined}
                   production={production.id}
                   language={language}
                   direction={direction}
@@ -250,7 +253,10 @@ function Directed({ production, edition, line, chosen: lines }: Pick<StageProps,
                   count={count}
                   words={chosen}
                   readOnly={readOnly}
-                  onSet={(kind, said) => mark(readAs(marks, from, count, kind, said))}
+                  onSet={(kind, said) => {
+                    setRefused(null);
+                    change({ marks: readAs(marks, from, count, kind, said) }, from, () => kind && setRefused({ from, to, kind, said }));
+                  }}
                   onEverywhere={(kind, said) => {
                     const phrase = chosen.replace(/^[^\p{L}\p{N}]+|[^\p{L}\p{N}]+$/gu, "");
                     everywhere.mutate({ phrase, kind, said }, { ...tell, onSuccess: () => { if (readingOf(marks, from)) set({ marks: readAs(marks, from, count, null, "") }); say({ tone: "calm", text: t("direct.inLexicon", { phrase }) }); if (hearing) listen(from); } });

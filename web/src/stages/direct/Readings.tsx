@@ -9,14 +9,14 @@ import { readingOf, READINGS, type Mark, type ReadingKind } from "./stave";
 import { hear } from "./useHearing";
 
 /** What the chosen words are read as: other words, sounds, or a kind of thing; here only, or everywhere. */
-export function Readings({ production, language, direction, line, marks, from, count, words, readOnly, onSet, onEverywhere }: {
+export function Readings({ production, language, direction, line, marks, from, count, words, readOnly, refused, onSet, onEverywhere }: {
   production: number; language: string; direction: "ltr" | "rtl"; line: Line; marks: readonly Mark[]; from: number; count: number; words: string; readOnly: boolean;
-  onSet: (kind: ReadingKind | null, said: string) => void; onEverywhere: (kind: ReadingKind, said: string) => void;
+  refused: { kind: ReadingKind; said: string } | undefined; onSet: (kind: ReadingKind | null, said: string) => void; onEverywhere: (kind: ReadingKind, said: string) => void;
 }) {
   const { t } = useTranslation();
   const set = readingOf(marks, from);
-  const [kind, setKind] = useState<ReadingKind | "">(set?.kind ?? "");
-  const [said, setSaid] = useState(set?.said ?? "");
+  const [kind, setKind] = useState<ReadingKind | "">(refused?.kind ?? set?.kind ?? "");
+  const [said, setSaid] = useState(refused?.said ?? set?.said ?? "");
   const [picking, setPicking] = useState(false);
   const written = kind === "alias" || kind === "ipa";
   const unknown = useQuery({

@@ -53,7 +53,7 @@ export function Staff({ stave, marks, chosen, language, direction, readOnly, tim
   const silences = gaps(stave, marks);
   const inside = (word: number) => chosen[0] <= word && word <= chosen[1];
   return (
-    <div ref={box} className="relative select-none" dir={direction} role="group" aria-label={t("direct.stave")}>
+    <div ref={box} className="relative select-none" dir={direction} role="group" data-keyed aria-label={t("direct.stave")}>
       <svg viewBox={`0 0 ${width} ${HEIGHT}`} preserveAspectRatio="none" className={`w-full h-42 bg-sunk border-y border-rule ${direction === "rtl" ? "-scale-x-100" : ""}`} role="img" aria-label={t("direct.melody")}>
         {[-8, -4, 0, 4, 8].map((semitones) => <line key={semitones} x1={0} x2={width} y1={HEIGHT / 2 - semitones * LIFT_PIXELS} y2={HEIGHT / 2 - semitones * LIFT_PIXELS} className={semitones === 0 ? "stroke-soft" : "stroke-rule"} strokeWidth={1} strokeDasharray={semitones === 0 ? undefined : "2 6"} vectorEffect="non-scaling-stroke" />)}
         {stave.words.map((word, index) => inside(index) && <rect key={index} x={(word.start / stave.seconds) * width} width={((word.end - word.start) / stave.seconds) * width} y={0} height={HEIGHT} className="fill-tide-wash" />)}

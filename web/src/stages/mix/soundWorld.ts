@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { useTranslation } from "react-i18next";
 
-import { api, data, type Schemas } from "../../shared/api/client";
+import { api, data, Fault, type Schemas } from "../../shared/api/client";
 import { useNotices } from "../../shared/notices";
 
 export type SoundWorld = Schemas["SoundWorld"];
@@ -30,10 +30,13 @@ export const newLayer = (kind: LayerKind, name: string = kind): Layer => ({
 type Over = Record<string, unknown>;
 const isObject = (value: unknown): value is Over => typeof value === "object" && value !== null && !Array.isArray(value);
 
+/** What is said anew is said whole: a place that names no line any more is tied to none. */
+const WHOLE = new Set(["at", "until", "sound"]);
+
 function laidOver<T extends object>(row: T, over: unknown): T {
   if (!isObject(over)) return row;
   const made: Over = { ...(row as Over) };
-  for (const [name, value] of Object.entries(over)) made[name] = isObject(value) && isObject(made[name]) ? { ...made[name], ...value } : value;
+  for (const [name, value] of Object.entries(over)) made[name] = !WHOLE.has(name) && isObject(value) && isObject(made[name]) ? { ...made[name], ...value } : value;
   return made as T;
 }
 
@@ -91,12 +94,20 @@ export function asEverywhere(plan: SoundWorld, rows: "layers" | "cues" | "speake
 
 export const stripOf = (plan: SoundWorld, speaker: number): Strip => ({ level_db: 0, pan: 0, mute: false, solo: false, ...(plan.speakers ?? []).find((one) => one.speaker === `#${speaker}`) });
 
-/** One after another and of several that wait the newest alone: what is said later never arrives first. */
-const lines = new Map<number, { running: boolean; next: SoundWorld | null }>();
+type Change = (plan: SoundWorld) => SoundWorld;
+
+/** What was changed and is not on its way yet, in order; and what the server had when it last said so. */
+interface Line {
+  running: boolean;
+  waiting: Change[];
+  sure: SoundWorld;
+}
+const lines = new Map<number, Line>();
 
 /**
- * The sound world of a production, changed at once on the page and behind it on the server. `set` takes what the plan
- * becomes from what it is by then.
+ * The sound world of a production, changed at once on the page and behind it on the server: one change after another.
+ * `set` takes what the plan becomes from what it is by then. Where somebody else was first, the same is done to what
+ * they have made of it.
  */
 export function useSoundWorld(production: number) {
   const client = useQueryClient();
@@ -106,25 +117,35 @@ export function useSoundWorld(production: number) {
   const path = useMemo(() => ({ params: { path: { production_id: production } } }), [production]);
   const query = useQuery({ queryKey: key, queryFn: () => data(api.GET("/api/productions/{production_id}/sounds/", path)) });
   const set = useCallback(
-    (change: (plan: SoundWorld) => SoundWorld): SoundWorld => {
-      const plan = change(client.getQueryData<SoundWorld>(key) ?? EMPTY);
+    (change: Change): SoundWorld => {
+      const now = client.getQueryData<SoundWorld>(key) ?? EMPTY;
+      const line = lines.get(production) ?? { running: false, waiting: [], sure: now };
+      if (!line.running && !line.waiting.length) line.sure = now;
+      lines.set(production, line);
+      line.waiting.push(change);
+      const plan = change(now);
       void client.cancelQueries({ queryKey: key });
       client.setQueryData(key, plan);
-      const line = lines.get(production) ?? { running: false, next: null };
-      lines.set(production, line);
-      line.next = plan;
+      const put = async (changes: readonly Change[]): Promise<void> => {
+        const body = { ...changes.reduce((made, one) => one(made), line.sure), ...(line.sure.revision ? { revision: line.sure.revision } : {}) };
+        try {
+          line.sure = await data(api.PUT("/api/productions/{production_id}/sounds/", { ...path, body }));
+        } catch (error) {
+          if (!(error instanceof Fault) || error.status !== 409 || !error.current) throw error;
+          line.sure = error.current as SoundWorld;
+          await put(changes);
+        }
+      };
       const send = async () => {
         line.running = true;
-        let told: SoundWorld | null = null;
         try {
-          while (line.next) {
-            const body = line.next;
-            line.next = null;
-            told = await data(api.PUT("/api/productions/{production_id}/sounds/", { ...path, body }));
+          while (line.waiting.length) {
+            await put(line.waiting.splice(0));
+            // What others have done is seen with what is still to be written here.
+            client.setQueryData(key, line.waiting.reduce((made, one) => one(made), line.sure));
           }
-          if (told) client.setQueryData(key, told);
         } catch (error) {
-          line.next = null;
+          line.waiting = [];
           say({ tone: "bad", text: (error instanceof Error && error.message) || t("common.unreachable") });
           void client.invalidateQueries({ queryKey: key });
         } finally {

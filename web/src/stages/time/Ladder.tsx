@@ -170,7 +170,7 @@ export function Ladder({
   }
 
   return (
-    <div ref={box} className="grow min-h-0 overflow-auto relative px-3" role="list" aria-label={t("time.ladder")} tabIndex={-1}>
+    <div ref={box} className="grow min-h-0 overflow-auto relative px-3" role="list" data-keyed aria-label={t("time.ladder")} tabIndex={-1}>
       <div className={`relative grid ${columns(isTimed(edition.lines))}`} style={{ height }}>
         <div className="relative" aria-hidden>
           {ticks.map((tick) => (
