@@ -59,8 +59,8 @@ def _renamed(
         """What is otherwise in one edition: cues by their ids, tied to what they are tied to there."""
         if not isinstance(one, dict):
             return one
-        made = {name: [row(each) for each in value] if isinstance(value, list) else value
-                for name, value in one.items()}
+        made: Told = {name: [row(each) for each in value] if isinstance(value, list) else value
+                      for name, value in one.items()}
         if isinstance(made.get("speakers"), dict):
             made["speakers"] = {speakers.get(name, name): each for name, each in made["speakers"].items()}
         if isinstance(made.get("cues"), dict):
