@@ -7,7 +7,7 @@ import time
 import pytest
 
 from janoglot.core.script.formats import read_script
-from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.naming import label_of
 from janoglot.core.script.pasting import pasted_lines
 
@@ -152,3 +152,16 @@ class TestLabelsByThemselves:
     def test_a_label_is_no_longer_than_names_are(self) -> None:
         assert label_of(f"{'a' * 300}: x") is None
         assert label_of(f"{'Word ' * 40}: x") is None
+
+
+def test_sentences_with_colons_in_a_few_captions_are_no_speakers() -> None:
+    cues = ["Recuerde: nunca corra en la escalera.", "Querida Ana:\nte escribo desde el muelle.", "La marea sube a las nueve."]
+    text = "\n\n".join(f"{n}\n00:00:0{n},000 --> 00:00:0{n},900\n{cue}" for n, cue in enumerate(cues, 1))
+    script = read_script(text.encode(), "a.srt", Hints(source_language="es-MX"))
+    assert {line.speaker for line in script.lines} == {UNNAMED}
+    assert script.lines[0].words == "Recuerde: nunca corra en la escalera."
+    assert {one.code for one in script.problems} >= {"label_kept"}, "what was doubted is told"
+    # Everybody named, or somebody coming back, is another thing.
+    for named in (["Mara: Mind the step.", "Oda: It is loose."], ["Mara: Mind it.", "Oda: What?", "Mara: The step.", "It is loose."]):
+        text = "\n\n".join(f"{n}\n00:00:0{n},000 --> 00:00:0{n},900\n{cue}" for n, cue in enumerate(named, 1))
+        assert {"Mara", "Oda"} <= {line.speaker for line in read_script(text.encode(), "a.srt", Hints(source_language="en-GB")).lines}

@@ -54,6 +54,8 @@ class HintsSerializer(serializers.Serializer[Data]):
     fps = FiniteField(required=False, min_value=1, max_value=240, help_text="For times that count frames.")
     from_start = serializers.BooleanField(required=False, help_text="Whether times inside others are counted from the "
                                           "document's beginning.")
+    brackets = serializers.BooleanField(required=False, help_text="Whether directions in brackets are taken out of the "
+                                        "words of a table. Otherwise they are.")
     labels = serializers.DictField(child=serializers.BooleanField(), required=False,
                                    help_text="Whether what stands before a colon is a name; each time all of it.")
     rows = serializers.DictField(child=CorrectionSerializer(), required=False,
@@ -121,6 +123,8 @@ class PreviewSerializer(serializers.Serializer[Data]):
     labels = LabelSerializer(many=True, help_text="What stands before colons, and what it was taken for.")
     from_start = serializers.BooleanField(allow_null=True, help_text="Where times inside others may be counted in two "
                                           "ways: whether from the document's beginning.")
+    brackets = serializers.BooleanField(allow_null=True, help_text="Where directions stand in brackets among words: "
+                                        "whether they were taken out.")
     frames = serializers.BooleanField(help_text="Whether times count frames, so that the rate matters.")
     fps = serializers.FloatField(allow_null=True)
     rows = serializers.DictField(child=CorrectionSerializer(), help_text="What was corrected.")
@@ -167,7 +171,7 @@ def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
         "parts": _parts(script), "prose": script.prose,
         "labels": [{"name": name, "taken": taken, "count": count, "turned": name in (draft.hints.get("labels") or {})}
                    for name, (taken, count) in itertools.islice(script.labels.items(), _SHOWN)],
-        "from_start": script.from_start,
+        "from_start": script.from_start, "brackets": script.brackets,
         "frames": script.frames, "fps": script.fps, "rows": draft.hints.get("rows") or {},
         "could_be_prose": script.format == "text",
         "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),

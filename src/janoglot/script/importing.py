@@ -27,6 +27,7 @@ def hints_from(data: dict[str, Any]) -> Hints:
     fps = data.get("fps")
     return Hints(format=data.get("format") or "", encoding=data.get("encoding") or "", fps=float(fps) if fps else None,
                  labels=dict(data.get("labels") or {}), from_start=data.get("from_start"),
+                 directions=data.get("brackets") is not False,
                  source_language=tag_of(source) if source else "", columns=columns,
                  **{name: data[name] for name in _PROSE if data.get(name) not in (None, "") or (
                      name == "parts_by" and name in data)})

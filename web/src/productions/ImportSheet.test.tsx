@@ -10,7 +10,7 @@ const PREVIEW: Preview = {
   draft: 3, filename: "", format: "text", encoding: "UTF-8", encodings: [], source_language: "en-GB", languages: [], columns: [], parts: [],
   speakers: [{ name: "Pilot", lines: 2 }, { name: "Cook", lines: 1 }],
   labels: [{ name: "Pilot", taken: true, turned: false, count: 2 }, { name: "Remember", taken: false, turned: false, count: 1 }],
-  from_start: null, frames: false, fps: null, rows: {}, prose: false, could_be_prose: false, timed: 0, line_count: 3,
+  from_start: null, brackets: null, frames: false, fps: null, rows: {}, prose: false, could_be_prose: false, timed: 0, line_count: 3,
   lines: [line("0", "Pilot", "Cast off."), line("1", "Cook", "Aye."), line("2", "Pilot", "A slip.")], problems: [],
 };
 const PATCH = "PATCH /api/imports/3/";
@@ -82,4 +82,11 @@ it("times inside others are counted otherwise where that is possible", async () 
   fireEvent.click(screen.getByRole("checkbox", { name: /^Times are counted/ }));
   await answer(1);
   expect(said()).toEqual([{ from_start: false }]);
+});
+
+it("what stands in brackets is said after all where somebody wants it", async () => {
+  const { said, answer } = await readOne({ ...PREVIEW, brackets: true });
+  fireEvent.click(screen.getByRole("checkbox", { name: /^What stands in brackets/ }));
+  await answer(1);
+  expect(said()).toEqual([{ brackets: false }]);
 });

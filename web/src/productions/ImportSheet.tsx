@@ -241,6 +241,9 @@ function Understood({
       {preview.from_start !== null && (
         <Tick label={t("import.fromStart")} checked={preview.from_start} onChange={(from_start) => onCorrect({ from_start })} />
       )}
+      {preview.brackets !== null && (
+        <Tick label={t("import.brackets")} checked={preview.brackets} onChange={(brackets) => onCorrect({ brackets })} />
+      )}
       {preview.frames && (
         <label className="flex items-center gap-2 text-sm">
           {t("import.fps")}

@@ -87,6 +87,10 @@ class Script:
     """By what stands before a colon: whether it was taken for a speaker's name, and how often it stands there."""
     from_start: bool | None = None
     """Whether times inside others were counted from the document's beginning, where that makes a difference."""
+    found_directions: list[tuple[int, str]] = field(default_factory=list)
+    """In brackets among words: the row of each, and what it says."""
+    brackets: bool | None = None
+    """Whether directions in brackets were taken out of the words; None where there are none."""
     prose: bool = False
     """Read as a book's text, by one voice."""
     parts: list[ScriptPart] = field(default_factory=list)

@@ -170,7 +170,9 @@ class Names:
         upper = sum(label.capitals for label in named)
         # A file that writes its names in capitals means something else by what is written otherwise.
         self._in_capitals = self._capitals_tell and upper > 1 and upper * 2 > len(named)
-        self._uses_names = len(named) == count or (len(named) >= 2 and len(named) >= _SHARE * count)
+        # Who speaks comes back, unless everybody is named: "Remember: never run." stands there once.
+        self._uses_names = len(named) == count or (
+            len(named) >= 2 and len(named) >= _SHARE * count and self._most_often > 1)
         # One alone, where the others come back and many cues have none, may as well begin a sentence.
         self._doubtful = not self._uses_names or (self._most_often > 2 and len(named) < _NEARLY_ALL * count)
         self.problems: list[Problem] = []

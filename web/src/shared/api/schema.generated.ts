@@ -3985,6 +3985,8 @@ export interface components {
             fps?: number;
             /** @description Whether times inside others are counted from the document's beginning. */
             from_start?: boolean;
+            /** @description Whether directions in brackets are taken out of the words of a table. Otherwise they are. */
+            brackets?: boolean;
             /** @description Whether what stands before a colon is a name; each time all of it. */
             labels?: {
                 [key: string]: boolean;
@@ -5216,6 +5218,8 @@ export interface components {
             fps?: number;
             /** @description Whether times inside others are counted from the document's beginning. */
             from_start?: boolean;
+            /** @description Whether directions in brackets are taken out of the words of a table. Otherwise they are. */
+            brackets?: boolean;
             /** @description Whether what stands before a colon is a name; each time all of it. */
             labels?: {
                 [key: string]: boolean;
@@ -5392,6 +5396,8 @@ export interface components {
             labels: components["schemas"]["Label"][];
             /** @description Where times inside others may be counted in two ways: whether from the document's beginning. */
             from_start: boolean | null;
+            /** @description Where directions stand in brackets among words: whether they were taken out. */
+            brackets: boolean | null;
             /** @description Whether times count frames, so that the rate matters. */
             frames: boolean;
             /** Format: double */

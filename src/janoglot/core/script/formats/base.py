@@ -38,6 +38,8 @@ class Hints:
     """By what stands before a colon: whether it is a speaker's name, where a person has turned what was decided."""
     from_start: bool | None = None
     """Of times inside others (TTML): whether all are counted from the document's beginning. None: as they fit."""
+    directions: bool = True
+    """Whether what stands in brackets as directions do is none of the words. False: all of it is said."""
     encoding: str = ""
     """Of :data:`janoglot.core.script.decoding.ENCODINGS`, where a person has chosen."""
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.languages import tag_of_heading
+from janoglot.core.script.directions import PAUSE, apart
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.limits import check_rows
@@ -135,11 +136,19 @@ class Table:
         script.languages = list(dict.fromkeys(role for role in layout.roles if role not in (*ROLES, "")))
         if script.source_language in script.languages:
             script.languages.remove(script.source_language)
+        before: list[str] = []
         for row, cells in rows[1 if layout.has_header else 0:]:
-            self._read_row(script, layout, row, cells)
+            made = len(script.lines)
+            alone = self._read_row(script, layout, row, cells, hints.directions)
+            if len(script.lines) > made and before:
+                script.lines[-1].notes = "; ".join(filter(None, [*before, script.lines[-1].notes]))
+                before = []
+            before += alone
+        _tell_of_brackets(script, hints)
         return script
 
-    def _read_row(self, script: Script, layout: _Layout, row: int, cells: list[str]) -> None:
+    def _read_row(self, script: Script, layout: _Layout, row: int, cells: list[str], directions: bool) -> list[str]:
+        """Gives directions that stand alone in a row: they are of what comes next."""
         def problem(code: str, template: str, **fields: object) -> None:
             script.problems.append(Problem(code, template, fields, row))
 
@@ -162,16 +171,30 @@ class Table:
             elif any(cells):
                 problem("no_words", "No words in this row, only “{text}”: left out.",
                         text=next(cell for cell in cells if cell)[:40])
-            return
+            return []
+        said = {tag: apart(text) for tag, text in {"": words, **wordings}.items()}
+        directed = next((found for _, found in said.values() if found), [])
+        if directed:
+            script.brackets = directions
+            script.found_directions += [(row, one.text) for one in directed]
+        if directed and directions:
+            words, wordings = said[""][0], {tag: said[tag][0] for tag in wordings}
+            if not words and not any(wordings.values()):
+                return [one.text for one in directed]
+        else:
+            directed = []
         if not words:
             problem("no_source_words", "A translation without its source words: kept, with empty words.")
         speaker = values.get("speaker", "")
         if not speaker:
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
         start, end = self._slot(values, problem, script)
-        script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, values.get("notes", ""),
-                                       values.get("part", ""), row, wordings, is_on_screen(values.get("kind", "")),
-                                       delivery=values.get("delivery", "")))
+        notes = "; ".join(filter(None, [values.get("notes", ""), *(one.text for one in directed)]))
+        meant = [one.meant for one in directed if one.meant and one.meant != PAUSE]
+        delivery = ", ".join(filter(None, [values.get("delivery", ""), *dict.fromkeys(meant)]))
+        script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, notes, values.get("part", ""), row,
+                                       wordings, is_on_screen(values.get("kind", "")), delivery=delivery))
+        return []
 
     @staticmethod
     def _slot(values: dict[str, str], problem: object, script: Script) -> tuple[float | None, float | None]:
@@ -224,6 +247,14 @@ class Table:
                      *(line.wordings.get(tag, "") for tag in script.languages),
                      *([line.notes] if with_notes else []), *([line.delivery] if with_delivery else [])]
             yield [safe_cell(cell) for cell in cells]
+
+
+def _tell_of_brackets(script: Script, hints: Hints) -> None:
+    found = script.found_directions
+    if found and hints.directions:
+        script.problems.append(Problem(
+            "directions_apart", "{count} directions stand among the words, the first “{text}”: they are not said, and "
+            "kept as notes.", {"count": len(found), "text": found[0][1][:40]}, found[0][0], "note"))
 
 
 def _heading(tag: str) -> str:

@@ -1,0 +1,132 @@
+"""Stage directions among the words of a line: told from words that stand in brackets, taken out, and understood.
+
+Square brackets, the ideographic ones and asterisks hold directions by custom. Round ones hold asides and years as well:
+these stay words. What is in round ones is a direction where it stands as one does, before a sentence or after it,
+short, without a figure and no sentence of its own; or, wherever it stands, where it is a word that directions are made
+of, in any language of the table below.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+_BRACKETED = re.compile(
+    r"\(([^()]*)\)|\[([^\[\]]*)\]|（([^（）]*)）|［([^［］]*)］|【([^【】]*)】|(?<![\w*])\*([^\s*](?:[^*]*[^\s*])?)\*(?![\w*])")
+_ROUND = (1, 3)
+_ENDS = ".!?…。！？»”\"'’"
+_MOST_WORDS = 5
+_LONGEST = 60
+PAUSE = "pause"
+_SAID: dict[str, str] = {
+    "whispering": (
+        "whispering whispers whispered whisper susurrando susurra susurrado chuchotant chuchote "
+        "murmurant flüsternd flüstert flüstern geflüstert sussurrando sussurra sussurrato "
+        "cochichando sussurrado fluisterend fluistert هامسا همسا फुसफुसाकर ささやいて 小声 耳语"
+    ),
+    "shouting": (
+        "shouting shouts shouted yelling gritando grita gritado a-gritos criant crie hurlant "
+        "schreiend schreit rufend ruft gridando grida aos-gritos schreeuwend roepend صارخا "
+        "चिल्लाकर 叫んで 大声 喊"
+    ),
+    "softly": (
+        "softly quietly gently suavemente en-voz-baja bajito doucement à-voix-basse tout-bas "
+        "leise sanft piano sottovoce a-bassa-voce baixinho em-voz-baixa zacht بهدوء धीरे 静かに"
+    ),
+    "laughing": (
+        "laughing laughs riendo ríe riéndose riant rit lachend lacht ridendo ride rindo ri ضاحكا "
+        "हँसते-हुए 笑って 笑"
+    ),
+    "sad": (
+        "crying cries sobbing sad sadly llorando sollozando triste tristemente pleurant "
+        "tristement weinend weint traurig piangendo chorando huilend باكيا रोते-हुए 泣いて"
+    ),
+    "angry": (
+        "angry angrily furious enojado enojada enfadado enfadada furioso furiosa fâché fâchée "
+        "en-colère wütend zornig arrabbiato arrabbiata zangado zangada boos غاضبا गुस्से-से 怒って"
+    ),
+    "tired": (
+        "sighing sighs tired tiredly suspira suspirando cansado cansada soupire soupirant fatigué "
+        "fatiguée seufzt seufzend müde sospira stanco stanca suspirando zuchtend moe متعبا थककर"
+    ),
+    "afraid": (
+        "afraid frightened scared nervous nervously asustado asustada nervioso nerviosa effrayé "
+        "effrayée ängstlich spaventato spaventata assustado assustada bang خائفا डरकर"
+    ),
+    PAUSE: (
+        "pause beat silence pausa silencio silêncio silenzio stille pauze stilte توقف صمت विराम 間 "
+        "停顿"
+    ),
+    "": (
+        "on-the-phone phone off offstage aside v.o. vo o.s. os into-the-radio al-teléfono "
+        "por-teléfono aparte au-téléphone en-aparté am-telefon beiseite al-telefono a-parte "
+        "ao-telefone à-parte aan-de-telefoon"
+    ),
+}
+_MEANT = {word.replace("-", " "): meant for meant, words in _SAID.items() for word in words.split()}
+
+
+@dataclass(frozen=True, slots=True)
+class Direction:
+    """``text`` as it stood between its brackets; ``meant`` in plain English, "" where that is not known; ``word``: how
+    many words of what is said stand before it."""
+
+    text: str
+    meant: str
+    word: int
+
+
+def apart(text: str) -> tuple[str, list[Direction]]:
+    """The words to be spoken, and the directions that stood among them.
+
+    >>> apart("(softly) Mind the step. [a pause] There. (1912)")[0]
+    'Mind the step. There. (1912)'
+    """
+    if not any(sign in text for sign in "([（［【*"):
+        return text, []
+    pieces: list[str] = []
+    found: list[Direction] = []
+    at = 0
+    for begin, end, inner in _directions(text):
+        pieces.append(text[at:begin])
+        at = end
+        found.append(Direction(inner, _MEANT.get(_plain(inner), ""), len("".join(pieces).split())))
+    if not found:
+        return text, []
+    said = " ".join("".join([*pieces, text[at:]]).split())
+    return re.sub(r" ([,.;:!?…])", r"\1", said) if " " in said else said, found
+
+
+def _directions(text: str) -> Iterator[tuple[int, int, str]]:
+    """From where to where each direction stands, with its brackets, and what is in them."""
+    for match in _BRACKETED.finditer(text):
+        group = match.lastindex or 0
+        inner = " ".join((match[group] or "").split()) if group else ""
+        if not inner:
+            continue
+        if _plain(inner) in _MEANT or (
+                _looks_like_one(inner) and (group not in _ROUND or _stands_apart(text, match.start(), match.end()))):
+            yield match.start(), match.end(), inner
+
+
+def _plain(inner: str) -> str:
+    return inner.casefold().strip(" .,:;!?…-–—")
+
+
+def _looks_like_one(inner: str) -> bool:
+    """Short, without a figure, and no sentence of its own."""
+    words = inner.split()
+    if len(inner) > _LONGEST or len(words) > _MOST_WORDS or any(character.isdigit() for character in inner):
+        return False
+    if inner[-1] in ".!?…。！？":
+        return False
+    first = inner[0]
+    return not first.isupper() or inner.isupper()
+
+
+def _stands_apart(text: str, begin: int, end: int) -> bool:
+    """Before a sentence or after it, not within one."""
+    before, after = text[:begin].rstrip(), text[end:].lstrip()
+    # "We left (and never came back)." is said: the sentence ends behind it.
+    return bool(after and after[0] not in ",.;:!?…" if not before else before[-1] in _ENDS)

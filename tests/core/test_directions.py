@@ -1,0 +1,115 @@
+"""Stage directions among words: what is one, what stays a word, in tables of every kind and in every language of them."""
+
+from __future__ import annotations
+
+import io
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from openpyxl import Workbook
+
+from janoglot.core.edition.from_script import settle_delivery
+from janoglot.core.script.directions import apart
+from janoglot.core.script.formats import read_script
+from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.model import Script
+
+DIRECTIONS = [
+    ("[whispering] Mind the step.", "Mind the step.", ["whispering"]),
+    ("(pause) Mind the step.", "Mind the step.", ["pause"]),
+    ("Mind the step. (shouting) Now!", "Mind the step. Now!", ["shouting"]),
+    ("Mind the step (softly).", "Mind the step.", ["softly"]),
+    ("Mind *sighs* the step.", "Mind the step.", ["sighs"]),
+    ("Mind the step. [looks at the clock]", "Mind the step.", ["looks at the clock"]),
+    ("(SUSURRANDO) Cuidado. (pausa)", "Cuidado.", ["SUSURRANDO", "pausa"]),
+    ("(Flüsternd) Vorsicht, die Stufe.", "Vorsicht, die Stufe.", ["Flüsternd"]),
+    ("【小声】足元に注意。", "足元に注意。", ["小声"]),
+    ("（間）足元に注意。", "足元に注意。", ["間"]),
+    ("(همسا) انتبه للدرجة.", "انتبه للدرجة.", ["همسا"]),
+    ("(turning away) Mind the step.", "Mind the step.", ["turning away"]),
+]
+WORDS = ["The clock (1912) still runs.", "We left (and never came back).", "The keeper (an old man) waited.", "(And he left.)", "(He was gone)",
+         "Call 555 (ext. 12).", "a * b * c", "2 * 3 is 6", "It costs (about) five.", "( )", "no brackets", "(open", "an **important** thing"]
+
+
+@pytest.mark.parametrize(("text", "said", "found"), DIRECTIONS)
+def test_directions_are_told_from_words(text: str, said: str, found: list[str]) -> None:
+    words, directions = apart(text)
+    assert (words, [one.text for one in directions]) == (said, found)
+
+
+@pytest.mark.parametrize("text", WORDS)
+def test_brackets_that_are_words_stay_words(text: str) -> None:
+    assert apart(text) == (text, [])
+
+
+def test_where_it_stood_and_what_it_means() -> None:
+    _, found = apart("(susurrando) Mind the step. (pausa) Now. [turns]")
+    assert [(one.meant, one.word) for one in found] == [("whispering", 0), ("pause", 3), ("", 4)]
+
+
+@given(st.text(alphabet="ab .(){}[]*（）【】1A", max_size=40))
+def test_whatever_stands_in_brackets_nothing_but_directions_is_lost(text: str) -> None:
+    words, found = apart(text)
+    if not found:
+        assert words == text
+    left = text
+    for one in found:
+        assert " ".join(one.text.split()) == one.text
+    assert len(words) <= len(left)
+    assert apart(words)[0].count("a") <= text.count("a")
+
+
+def workbook(rows: list[list[str]]) -> bytes:
+    book = Workbook()
+    for row in rows:
+        book.active.append(row)  # type: ignore[union-attr]
+    made = io.BytesIO()
+    book.save(made)
+    return made.getvalue()
+
+
+ROWS = [["speaker", "en-GB", "es-MX", "notes"], ["Mara", "[whispering] Mind the step.", "[susurrando] Cuidado con el escalón.", "by the stair"],
+        ["", "(pause)", "(pausa)", ""], ["Oda", "It is loose. (shouting) Look!", "Está suelto. (gritando) ¡Mira!", ""],
+        ["Oda", "The clock (1912) still runs.", "El reloj (1912) aún anda.", ""]]
+
+
+@pytest.fixture(params=["csv", "xlsx"])
+def table(request: pytest.FixtureRequest) -> tuple[bytes, str]:
+    if request.param == "xlsx":
+        return workbook(ROWS), "a.xlsx"
+    return "\n".join("\t".join(row) for row in ROWS).encode(), "a.tsv"
+
+
+def read(table: tuple[bytes, str], **hints: bool) -> Script:
+    return read_script(*table, Hints(source_language="en-GB", **hints))  # type: ignore[arg-type]
+
+
+def test_a_table_says_its_words_and_no_directions(table: tuple[bytes, str]) -> None:
+    script = read(table)
+    assert [line.words for line in script.lines] == ["Mind the step.", "It is loose. Look!", "The clock (1912) still runs."]
+    assert [line.wordings["es-MX"] for line in script.lines] == ["Cuidado con el escalón.", "Está suelto. ¡Mira!", "El reloj (1912) aún anda."]
+    assert [line.notes for line in script.lines] == ["by the stair; whispering", "pause; shouting", ""]
+    assert script.brackets is True
+    told = next(one for one in script.problems if one.code == "directions_apart")
+    assert (told.severity, told.fields["count"]) == ("note", 3) and "whispering" in str(told)
+
+
+def test_what_is_known_of_them_is_how_the_line_sounds_in_every_language(table: tuple[bytes, str]) -> None:
+    script = read(table)
+    settle_delivery(script, "en-GB")
+    assert [line.delivery for line in script.lines] == ["whispering", "shouting", ""]
+    for language in ("en-GB", "es-MX"):
+        assert [dict(line.own.get(language, {}).get("direction", {}).get("moods", {})) for line in script.lines] == [
+            {"whispered": 1.0}, {"shouted": 1.0}, {}]
+
+
+def test_turned_all_of_it_is_said(table: tuple[bytes, str]) -> None:
+    script = read(table, directions=False)
+    assert [line.words for line in script.lines][:2] == ["[whispering] Mind the step.", "(pause)"]
+    assert script.brackets is False and not any(one.code == "directions_apart" for one in script.problems)
+
+
+def test_a_table_without_any_asks_nothing() -> None:
+    assert read((b"speaker\twords\nMara\tMind the step.\n", "a.tsv")).brackets is None
