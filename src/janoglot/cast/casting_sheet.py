@@ -140,7 +140,8 @@ def _rows(data: bytes) -> Iterator[tuple[int, dict[str, Any]]]:
                      for row in bounded_rows(sheet, _MOST_ROWS, _MOST_COLUMNS)]
         yield from _by_heading(table)
         return
-    text = decode(data).text
+    text = decode(data, wanted="A casting sheet is a CSV, XLSX or JSON file with a speaker and a voice in each row: "
+                  "choose one of these.").text
     if text.lstrip().startswith(("{", "[")):
         loaded = read_json(text)
         listed = loaded.get("castings") if isinstance(loaded, dict) else loaded

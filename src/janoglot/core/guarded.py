@@ -50,9 +50,12 @@ def read_xml(content: str | bytes, what: str) -> ElementTree.Element:
     things, or is nested beyond :data:`DEEPEST`."""
     try:
         root: ElementTree.Element = fromstring(content)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError, RecursionError) as error:
-        raise BadInput("This {what} cannot be read: its XML is broken ({why}).", what=what,
-                       why=str(error)[:120]) from error
+    except ElementTree.ParseError as error:
+        raise BadInput("This is no {what} that can be read: its XML is broken in row {row}.", what=what,
+                       row=error.position[0]) from error
+    except (DefusedXmlException, ValueError, LookupError, RecursionError) as error:
+        raise BadInput("This is no {what} that can be read: it refers to other things, or is written in no known way.",
+                       what=what) from error
     level, depth = [root], 1
     while level:
         if depth > DEEPEST:

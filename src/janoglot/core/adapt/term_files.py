@@ -115,7 +115,8 @@ def _plain(text: str) -> str:
 
 def read_csv(content: bytes, source_language: str, language: str) -> list[TermPair]:
     """A table with a column for the source and one for the language, named so or by their tags. Raises BadInput."""
-    text = decode(content).text
+    text = decode(content, wanted="A termbase is a TBX file, or a CSV file with a column for each language: choose one "
+                  "of these.").text
     head = text.lstrip().partition("\n")[0]
     delimiter = max(",;\t", key=head.count)
     rows = [row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if any(cell.strip() for cell in row)]

@@ -46,7 +46,8 @@ def _rows(data: bytes, name: str) -> Iterator[Sequence[Any]]:
                 raise BadInput("There is no sheet in this file.")
             yield from list(sheet_rows(sheet, MOST_ROWS + 1, MOST_COLUMNS + 1))
         return
-    text = decode(data).text.lstrip("\ufeff")
+    text = decode(data, wanted="A table of values is a CSV, TSV or XLSX file whose first row names the variable parts: "
+                  "choose one of these.").text.lstrip("\ufeff")
     first = text.split("\n", 1)[0]
     # With no heading but one there is nothing to be parted.
     sign = max(",;\t", key=first.count)

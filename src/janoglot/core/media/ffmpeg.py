@@ -120,7 +120,7 @@ def _run(command: Sequence[str], most: float) -> str:
         raise MediaSlow("Reading the recording took longer than {most:.0f} s.", most=most) from error
     if process.returncode != 0:
         _require_room(said)
-        raise MediaFault("The recording could not be read: {why}", why=_last(said))
+        raise MediaFault("The recording could not be read: {why}.", why=_last(said))
     return out
 
 
@@ -130,7 +130,16 @@ def _require_room(said: str) -> None:
         raise StoreFull("The disk is full. Free some space and go on.")
 
 
+_PLAINLY = {"matches no streams": "there is no sound in it",
+            "Invalid data found": "it holds no sound or picture of a known kind, or is damaged",
+            "Invalid argument": "it holds no sound or picture of a known kind, or is damaged",
+            "End of file": "it ends before it begins", "moov atom not found": "it is cut off"}
+
+
 def _last(said: str) -> str:
     """The last line of what a program said, without the paths of this machine."""
+    for insides, plain in _PLAINLY.items():
+        if insides in said:
+            return plain
     lines = [line for line in said.strip().splitlines() if line] or ["no reason given"]
-    return lines[-1].split(": ", 1)[-1].strip()[:160]
+    return lines[-1].split(": ", 1)[-1].strip().rstrip(".")[:160]

@@ -54,7 +54,9 @@ def look_at(place: Path) -> MediaFacts:
         seconds = max((float(one.get("duration") or 0.0) for one in streams), default=0.0)
     if not sound and not picture:
         raise BadInput("There is neither sound nor picture in this file.")
-    if not 0 < seconds <= LONGEST:
+    if seconds <= 0:
+        raise BadInput("There is nothing in this recording: it lasts no time at all.")
+    if seconds > LONGEST:
         raise BadInput("The recording lasts {hours:.1f} hours; at most {most:.0f} can be brought in.",
                        hours=seconds / 3600, most=LONGEST / 3600)
     return MediaFacts(round(seconds, 3), sound is not None, picture is not None, _fps(picture) if picture else None,

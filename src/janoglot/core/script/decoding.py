@@ -53,12 +53,15 @@ class Decoded:
     problems: list[Problem] = field(default_factory=list)
 
 
-def decode(data: bytes, encoding: str = "") -> Decoded:
+SCRIPT = "Save the script as text, a spreadsheet, a text document or captions and choose that file."
+
+
+def decode(data: bytes, encoding: str = "", wanted: str = SCRIPT) -> Decoded:
     """The text, by the ``encoding`` that a person has chosen or else by what the bytes themselves say: a byte-order
     mark, UTF-8, what XML declares, UTF-16 or UTF-32 without a mark; else the best guess over all of it.
 
-    Line ends come out as ``\\n``; control characters are taken out, and that is told. Raises BadInput for an empty, a
-    binary or an over-long file.
+    ``wanted`` says to whoever chose something else what is read here. Line ends come out as ``\\n``; control
+    characters are taken out, and that is told. Raises BadInput for an empty, a binary or an over-long file.
     """
     if len(data) > LARGEST:
         raise BadInput(
@@ -68,13 +71,11 @@ def decode(data: bytes, encoding: str = "") -> Decoded:
     found = _chosen(data, encoding) if encoding else _decoded(data)
     text = found.text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n").replace("\x85", "\n")
     if not text.strip():
-        raise BadInput("The file is empty: there are no words in it.")
+        raise BadInput("The file is empty: there are no words in it.") if wanted == SCRIPT else BadInput(
+            "The file is empty. {wanted}", wanted=wanted)
     control = len(_CONTROL.findall(text[:4000]))
     if not encoding and control > 2 and control > len(text[:4000]) / (100 if control > 8 else 10):
-        raise BadInput(
-            "This is not a text file. Save the script as text, a spreadsheet, a text document or captions and choose "
-            "that file."
-        )
+        raise BadInput("This is not a text file. {wanted}", wanted=wanted)
     return Decoded(_plain(text, found.problems), found.encoding, found.others, found.problems)
 
 

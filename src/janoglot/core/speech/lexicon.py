@@ -16,9 +16,9 @@ from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import regex
-from defusedxml import ElementTree as SafeTree
 
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import read_xml
 from janoglot.core.languages import distance, find_tag, primary, same_language
 from janoglot.core.script.decoding import decode
 from janoglot.core.script.formats.table import plain_cell, safe_cell
@@ -209,10 +209,7 @@ def write_pls(entries: Sequence[LexiconEntry], language: str) -> str:
 def read_pls(data: bytes) -> tuple[list[LexiconEntry], list[str]]:
     """The entries, and what could not be taken, in sentences. An entry with several graphemes is one for each; of
     several sounds the preferred one, or else the first, is taken. Raises BadInput for what is no PLS."""
-    try:
-        root = SafeTree.fromstring(data)
-    except (SafeTree.ParseError, ValueError) as error:
-        raise BadInput("This is no readable XML: {why}.", why=str(error)[:200]) from error
+    root = read_xml(data, "pronunciation lexicon (PLS)")
     if _local(root.tag) != "lexicon":
         raise BadInput("This is no pronunciation lexicon: its root is “{name}”.", name=_local(root.tag)[:40])
     of_all = root.get(f"{{{XML}}}lang", "")
@@ -254,10 +251,13 @@ def write_csv(entries: Sequence[LexiconEntry]) -> str:
     return text.getvalue()
 
 
+WANTED = "A lexicon is a PLS file, or a CSV file with a phrase and how it is said in each row: choose one of these."
+
+
 def read_csv(data: bytes, language: str = "") -> tuple[list[LexiconEntry], list[str]]:
     """As :func:`read_pls`; ``language`` is that of entries that name none. A column "said" alone is an alias, or IPA
     where it stands between slashes. Raises BadInput."""
-    text = decode(data).text.lstrip("\ufeff")
+    text = decode(data, wanted=WANTED).text.lstrip("\ufeff")
     try:
         # What parts the cells, and that alone: an apostrophe before a cell would pass for its quotes.
         delimiter = csv.Sniffer().sniff(text[:4000], delimiters=",;\t").delimiter
