@@ -6,6 +6,7 @@ import csv
 import hashlib
 import io
 import json
+import shutil
 import subprocess
 import zipfile
 from collections.abc import Mapping
@@ -14,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import m3u8
+import mutagen
 import numpy as np
 import opentimelineio as otio
 import pytest
@@ -25,8 +27,9 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 from wavinfo import WavInfoReader
 
+from janoglot.core.deliver.chapters import Chapter, write_chapters
 from janoglot.core.deliver.deliverable import FailedCheck
-from janoglot.core.deliver.encoding import AudioFormat, encode
+from janoglot.core.deliver.encoding import CODECS, AudioFormat, encode
 from janoglot.core.deliver.items import MadeFile
 from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, hand_over, package_of, wanted_of
 from janoglot.core.deliver.picture_items import probed
@@ -117,7 +120,7 @@ def test_a_track_is_what_it_says_by_ffprobe(made: Any, codec: str, name: str, ra
 
 
 def test_tags_and_chapters_are_those_of_the_parts(made: Any) -> None:
-    for codec in ("mp3", "aac", "opus"):
+    for codec in ("mp3", "aac", "opus", "flac"):
         told = probed(one(made, "track", {"codec": codec}))
         assert [row["tags"]["title"] for row in told["chapters"]] == ["The Stair", "The Clock Room"], codec
         assert 4 < float(told["chapters"][1]["start_time"]) < 8
@@ -519,3 +522,40 @@ class TestWhatItIsWithout:
         place, files = made(("track", {"codec": "wav16", "lufs": -19.5}), ("cue sheet", {"format": "csv"}), name="failing", languages=("ar",))
         assert {one["item"] for one in files} == {"cue sheet"}
         assert [one["why"] for one in json.loads((place / MANIFEST).read_text())["left_out"]] == ["It came out wrong."]
+
+
+@pytest.mark.parametrize("codec", ["mp3", "flac", "opus", "aac"])
+def test_chapters_of_any_title_are_read_by_others(codec: str, made: Any, tmp_path: Path) -> None:
+    """Read again by two readers that had no part in writing them: titles of forty-two kanji, and of over 128 bytes."""
+    titles = ["潮" * 42, "The Stair, and what was found on it when the tide had gone out for the last time that year: " + "shells, " * 9, "短い"]
+    source = one(made, "track", {"codec": codec, "chapters": False})
+    place = tmp_path / source.name
+    shutil.copyfile(source, place)
+    chapters = [Chapter(title, 2.0 * number, 2.0 * number + 2.0) for number, title in enumerate(titles)]
+    before = subprocess.run(["ffmpeg", "-v", "error", "-i", place, "-f", "md5", "-"], capture_output=True, text=True).stdout
+    write_chapters(place, CODECS[codec], {"title": "Tide & Time", "language": "es-MX"}, chapters, 6.0)
+    assert [(row["tags"]["title"], float(row["start_time"])) for row in probed(place)["chapters"]] == [(one.name, one.start) for one in chapters]
+    found: Any = mutagen.File(place)
+    if codec == "mp3":
+        frames = sorted(found.tags.getall("CHAP"), key=lambda frame: frame.start_time)
+        assert [str(frame.sub_frames["TIT2"]) for frame in frames] == titles
+        toc, = found.tags.getall("CTOC")
+        assert toc.child_element_ids == [frame.element_id for frame in frames]
+        # Each frame's size, read byte by byte as the standard has it, leads to the next frame.
+        raw = place.read_bytes()
+        assert raw[3] == 3
+        at, end, names = 10, 10 + syncsafe(raw[6:10]), []
+        while at < end and raw[at] != 0:
+            names.append(raw[at:at + 4].decode("ascii"))
+            at += 10 + int.from_bytes(raw[at + 4:at + 8])
+        assert names.count("CHAP") == 3 and all(name.isalnum() and name.isupper() for name in names)
+    elif codec in ("flac", "opus"):
+        assert [found[f"CHAPTER{number:03}NAME"][0] for number in range(3)] == titles
+    else:
+        assert probed(place)["streams"][0]["tags"]["language"] == "spa"
+    assert subprocess.run(["ffmpeg", "-v", "error", "-i", place, "-f", "md5", "-"], capture_output=True, text=True).stdout == before != ""
+
+
+def syncsafe(data: bytes) -> int:
+    assert all(byte < 128 for byte in data)
+    return data[0] << 21 | data[1] << 14 | data[2] << 7 | data[3]

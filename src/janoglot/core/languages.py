@@ -229,3 +229,11 @@ def distance(wanted: str, spoken: str) -> int:
 
 def same_language(one: str, other: str) -> bool:
     return primary(one) == primary(other)
+
+
+def three_letters(tag: str) -> str:
+    """A language's code of ISO 639-2/T, as MP4 and Matroska want it; "und" where there is none."""
+    try:
+        return str(langcodes.Language.get(tag).to_alpha3()) if tag else "und"
+    except (LookupError, LanguageTagError):
+        return "und"

@@ -29,6 +29,7 @@ _NEEDS = need(Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED)
 _WAVES: tuple[Value, ...] = ("wav16", "wav24", "wav32f")
 _EXACT: tuple[Value, ...] = (*_WAVES, "flac")
 _BY_RATE: tuple[Value, ...] = ("mp3", "aac", "opus")
+_WITH_CHAPTERS = ("mp3", "aac", "opus", "flac")
 _ALL_CODECS: tuple[Value, ...] = (*_EXACT, *_BY_RATE, "ulaw", "alaw")
 _LOUDNESS = 0.5
 """LU that an encoded file may be beside what it should be: as EBU R 128 has it for programmes."""
@@ -91,7 +92,7 @@ def _make_track(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         told: Report = {"seconds": round(made.seconds, 3), "lufs": round(made.lufs, 2),
                         "true_peak_db": round(made.true_peak_db, 2), "channels": float(made.channels),
                         "rate": float(form.rate)}
-        if codec.name in ("mp3", "aac", "opus"):
+        if codec.name in _WITH_CHAPTERS:
             write_chapters(place, codec, order["tags"], [Chapter(**one) for one in order["chapters"]],
                            order["seconds"])
     if order["broadcast"] and codec.name.startswith("wav"):
@@ -124,7 +125,7 @@ def _check_track(order: Data, place: Path, file: MadeFile) -> Report:
             most=form.ceiling_db)
     if order["broadcast"] and codec.name.startswith("wav"):
         require(read_bext(place)["version"] == 2, "It tells nothing of itself.")
-    if order["chapters"] and codec.name in ("mp3", "aac", "opus"):
+    if order["chapters"] and codec.name in _WITH_CHAPTERS:
         found = read_chapters(place)
         require([one.name for one in found] == [one["name"] for one in order["chapters"]],
                 "Read again it has {found} chapters, not {wanted}.", found=len(found), wanted=len(order["chapters"]))
@@ -135,7 +136,7 @@ TRACK = ItemKind(
     "track", "edition",
     {**sound_choices(), "lufs": Choice(None, low=-40, high=-8, none=True), "ceiling_db": Choice(-1.0, low=-12, high=0),
      "chapters": Choice(True, YES_NO), "broadcast": Choice(False, YES_NO, only=("codec", _WAVES))},
-    "{language}/{production}_{language}", _NEEDS, _track, _make_track, _check_track)
+    "{language}/{production}_{language}", _NEEDS, _track, _make_track, _check_track, version=2)
 
 
 def _stems(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
