@@ -36,8 +36,9 @@ _KILLED = {1, 3, 24, 152, 255, -24, 36}
 """Exit statuses of mutmut's runs: a test failed, or it never ended."""
 
 
-def main(count: int, only: Sequence[str] = ()) -> int:
-    """Try ``count`` mutants of each module, or of those whose names hold one of ``only``; print the shares killed."""
+def main(count: int, only: Sequence[str] = (), tests_of: str = "") -> int:
+    """Try ``count`` mutants of each module, or of those whose names hold one of ``only``; print the shares killed.
+    ``tests_of``: a commit whose tests are to hold today's modules, so that two states of the tests can be compared."""
     runner = _runner()
     told: dict[str, tuple[int, int]] = {}
     survivors: list[str] = []
@@ -48,9 +49,10 @@ def main(count: int, only: Sequence[str] = ()) -> int:
         folder = VAR / "mutants" / ("server" if needs_services else "core")
         if needs_services:
             with data_services(VAR / "mutants" / "services") as (_, environment, _):
-                _try(runner, folder, modules, count, {**environment, "JANOGLOT_VAR": str(VAR)}, told, survivors)
+                _try(runner, folder, modules, count, {**environment, "JANOGLOT_VAR": str(VAR)}, told, survivors,
+                     tests_of)
         else:
-            _try(runner, folder, modules, count, {"JANOGLOT_VAR": str(VAR)}, told, survivors)
+            _try(runner, folder, modules, count, {"JANOGLOT_VAR": str(VAR)}, told, survivors, tests_of)
     print(f"\n{'module':<32}{'tried':>7}{'killed':>8}{'share':>8}")
     for name, (tried, killed) in told.items():
         print(f"{name:<32}{tried:>7}{killed:>8}{killed / max(1, tried):>8.0%}")
@@ -72,7 +74,7 @@ def _runner() -> Path:
 
 
 def _try(runner: Path, folder: Path, modules: dict[str, tuple[str, ...]], count: int, extra: dict[str, str],
-         told: dict[str, tuple[int, int]], survivors: list[str]) -> None:
+         told: dict[str, tuple[int, int]], survivors: list[str], tests_of: str = "") -> None:
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
     files = subprocess.run(["git", "ls-files"], cwd=HOME, capture_output=True, text=True, check=True).stdout.splitlines()
@@ -80,6 +82,11 @@ def _try(runner: Path, folder: Path, modules: dict[str, tuple[str, ...]], count:
         if name.startswith(("src/", "tests/", "demo/", "docs/", "pyproject")) and (HOME / name).is_file():
             (folder / name).parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(HOME / name, folder / name)
+    for name in {f"tests/{one}" for some in modules.values() for one in some} if tests_of else ():
+        then = subprocess.run(["git", "show", f"{tests_of}:{name}"], cwd=HOME, capture_output=True)
+        (folder / name).unlink(missing_ok=True)
+        if then.returncode == 0:
+            (folder / name).write_bytes(then.stdout)
     # Both come with the copy of the tests: neither is to be made here.
     tests = sorted({f"tests/{one}" for some in modules.values() for one in some if (folder / "tests" / one).exists()})
     listed = "".join(f"\n    src/janoglot/{name}" for name in modules)
@@ -112,4 +119,4 @@ def _try(runner: Path, folder: Path, modules: dict[str, tuple[str, ...]], count:
 
 
 if __name__ == "__main__":
-    sys.exit(main(int(sys.argv[1]), sys.argv[2:]))
+    sys.exit(main(int(sys.argv[1]), sys.argv[3:], sys.argv[2]))

@@ -75,6 +75,7 @@ def main(arguments: Sequence[str]) -> int:
     trial.add_argument("what", choices=["files", "mutants"])
     trial.add_argument("only", nargs="*", help="of mutants: modules whose names hold one of these")
     trial.add_argument("--count", type=int, default=20_000, help="how many files, or mutants of each module")
+    trial.add_argument("--tests-of", default="", metavar="COMMIT", help="of mutants: held by that commit's tests")
     trial.add_argument("--first", type=int, default=0, help="number of the first file; it is the same file every time")
     commands.add_parser("api", help="write the OpenAPI document and the client's types again")
     commands.add_parser("lock", help="lock the Python packages' versions again")

@@ -28,7 +28,8 @@ def run(options: argparse.Namespace) -> int:
         return python(["-m", "bench", *options.only])
     if options.command == "trial":
         if options.what == "mutants":
-            return python(["-m", "trial.mutants", str(min(options.count, 1_000)), *options.only])
+            return python(["-m", "trial.mutants", str(min(options.count, 1_000)), options.tests_of,
+                           *options.only])
         return python(["-W", "ignore", "-m", "trial.files", str(options.count), str(options.first)])
     if options.command == "api":
         return _api()

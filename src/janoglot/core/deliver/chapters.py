@@ -68,7 +68,7 @@ _NO_OFFSET = 0xFFFFFFFF
 
 
 def _id3_chapters(place: Path, chapters: Sequence[Chapter]) -> None:
-    """Chapters as ID3v2.3 has them, whose sizes are plain numbers. Those of 2.4 are not, and of long titles ffmpeg writes
+    """Chapters as ID3v2.3 has them, whose sizes are plain. Those of 2.4 are not, and of long titles ffmpeg writes
     and reads them as if they were: others passed over its chapters, and it over theirs."""
     id3: Any = mutagen.id3
     try:
