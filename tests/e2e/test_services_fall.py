@@ -118,6 +118,8 @@ def test_two_services_killed_at_once_and_two_more(pairs: tuple[tuple[str, str], 
             process = stack.services[name].process
             assert process is not None
             process.send_signal(signal.SIGKILL)
+        for name in pair:
+            stack.services[name].process.wait()  # type: ignore[union-attr]
         person.settled(lambda: all(one.up for one in supervisor.watched.values()), supervisor)
         for name in pair:
             assert f"{name} is back." in said

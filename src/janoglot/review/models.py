@@ -100,6 +100,8 @@ class Remark(models.Model):
     sound = models.CharField(max_length=64, blank=True, default="")
     heard = models.TextField(blank=True, default="", max_length=2000)
     heard_in = models.CharField(max_length=35, blank=True, default="")
+    recipe = models.CharField(max_length=40, blank=True, default="")
+    """The mix that was heard."""
     about = models.TextField(blank=True, default="")
     """What the line said when it was made."""
     state = models.CharField(max_length=6, choices=State, default=State.OPEN)

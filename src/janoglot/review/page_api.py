@@ -127,6 +127,7 @@ class ReviewedEditionSerializer(serializers.Serializer[Data]):
     lines = ReviewedLineSerializer(many=True)
     remarks = ReviewersRemarkSerializer(many=True, help_text="This link's own.")
     approved = serializers.BooleanField(help_text="By this link, of the mix that is heard.")
+    approved_recipe = serializers.CharField(allow_blank=True, help_text="The mix that this link has approved of.")
 
 
 class NewRemarkSerializer(serializers.Serializer[Data]):
@@ -136,6 +137,8 @@ class NewRemarkSerializer(serializers.Serializer[Data]):
     at = FiniteField(default=0.0, min_value=0, max_value=86_400)
     text = serializers.CharField(required=False, allow_blank=True, default="", max_length=2000)
     proposed = serializers.CharField(required=False, allow_blank=True, default="", max_length=2000)
+    recipe = serializers.CharField(required=False, allow_blank=True, default="", max_length=40,
+                                   help_text="The mix that was heard.")
 
 
 class PassphraseSerializer(serializers.Serializer[Data]):
@@ -144,6 +147,8 @@ class PassphraseSerializer(serializers.Serializer[Data]):
 
 class ApprovingSerializer(serializers.Serializer[Data]):
     approved = serializers.BooleanField()
+    recipe = serializers.CharField(required=False, allow_blank=True, max_length=40,
+                                   help_text="The mix that was heard; without it the newest.")
 
 
 class OfLink(APIView):
@@ -192,6 +197,14 @@ def heard_mix(edition: Edition) -> Mix | None:
     ready = [one for one in Mix.objects.filter(edition=edition).exclude(report={})
              if is_kept(one, mixes()) and mixes().has(one.plan_key)]
     return next((one for one in ready if one.recipe == recipe), ready[0] if ready else None)
+
+
+def _mix_that_was_heard(edition: Edition, recipe: str) -> Mix | None:
+    """The mix of ``recipe`` as long as it is kept, whatever has been mixed since; else the newest."""
+    named = Mix.objects.filter(edition=edition, recipe=recipe).exclude(report={}).first() if recipe else None
+    if named and is_kept(named, mixes()) and mixes().has(named.plan_key):
+        return named
+    return heard_mix(edition)
 
 
 def _recording(link: ReviewLink) -> Media | None:
@@ -247,6 +260,7 @@ class ReviewedEditionView(OfLink):
         sources = {} if edition.is_source else source_words(edition.production)
         parts = {one.id: one.line.part.name if one.line.part else "" for one in state.lines}
         plan = MixPlan.read(mixes().path(mix.plan_key)) if mix else None
+        approved = Approval.objects.filter(link=link, edition=edition).values_list("recipe", flat=True).first() or ""
         rows = sorted(plan.lines, key=lambda one: (one.start, one.number)) if plan else []
         return Response({
             "language": language, "recipe": mix.recipe if mix else "", "seconds": plan.seconds if plan else 0.0,
@@ -257,7 +271,7 @@ class ReviewedEditionView(OfLink):
                        "end": round(one.end, 3)} for one in rows],
             "remarks": [_remark_data(one) for one in link.remarks.filter(edition=edition)]
             if link.purpose == ReviewLink.Purpose.REVIEW else [],
-            "approved": bool(mix and Approval.objects.filter(link=link, edition=edition, recipe=mix.recipe).exists())})
+            "approved": mix is not None and approved == mix.recipe, "approved_recipe": approved})
 
 
 class ReviewedSoundView(OfLink):
@@ -267,7 +281,7 @@ class ReviewedSoundView(OfLink):
         """The mix (mix.wav), its captions (captions.vtt), and where the link allows it a file to keep (track.mp3)."""
         link = self.link(request, token)
         edition = self.edition(link, language)
-        mix = heard_mix(edition)
+        mix = _mix_that_was_heard(edition, request.query_params.get("of", ""))
         if mix is None:
             raise Http404
         if file == "mix.wav":
@@ -341,7 +355,7 @@ class ReviewersRemarksView(OfLink):
         if told.get("line") is not None:
             line = Line.objects.filter(production=link.production_id, pk=told["line"]).first()
             if line is None:
-                raise Http404
+                raise BadInput("This line is not there any more. What you wrote is kept here: say it of the whole.")
         told.pop("line", None)
         if link.remarks.count() >= _MOST_REMARKS:
             raise BadInput("Over {most} remarks have been made by this link.", most=_MOST_REMARKS)
@@ -353,7 +367,7 @@ class ReviewersRemarksView(OfLink):
         with transaction.atomic():
             if line is not None:
                 # What was fine is not any more, and the other way round.
-                same = link.remarks.filter(edition=edition, line=line, state=Remark.State.OPEN)
+                same = link.remarks.filter(edition=edition, line=line, state=Remark.State.OPEN, answer="")
                 (same.exclude(kind=Remark.Kind.FINE) if told["kind"] == Remark.Kind.FINE
                  else same.filter(kind=Remark.Kind.FINE)).delete()
             made = Remark.objects.create(link=link, edition=edition, line=line, sound=key, about=words or "", **told)
@@ -400,7 +414,7 @@ class ApprovingView(OfLink):
         edition = self.edition(link, language)
         sent = ApprovingSerializer(data=request.data)
         sent.is_valid(raise_exception=True)
-        mix = heard_mix(edition)
+        mix = _mix_that_was_heard(edition, sent.validated_data.get("recipe", ""))
         if mix is None:
             raise BadInput("There is nothing to hear yet.")
         if sent.validated_data["approved"]:

@@ -2,6 +2,7 @@ import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { beforeEach, expect, it, vi } from "vitest";
 
+import { queryClient } from "../shared/api/queries";
 import { refused, serve, show } from "../testing";
 import { pictureAt } from "./link";
 import { LinkPage } from "./LinkPage";
@@ -9,11 +10,12 @@ import { LinkPage } from "./LinkPage";
 const ROOT = "/api/review/abc~x/";
 const about = (more: object = {}) => ({ purpose: "review", name: "Marisol", interface: "es", locked: false, production: "The Night Ferry", editions: [{ language: "es-MX", name: "Español (México)", direction: "ltr" }], picture: false, source_sound: false, download: false, expires: "2099-01-01T00:00:00Z", ...more });
 const row = (id: number, words: string, original: string) => ({ id, number: id, speaker: "Pilot", part: "Quay", original, words, start: id, end: id + 0.8 });
-const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, ...more });
+const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
 const open = () => show(<Routes><Route path="/review/:token" element={<LinkPage />} /></Routes>, "/review/abc~x");
 const sent = (asked: ReturnType<typeof serve>) => asked.filter((one) => one.path === `${ROOT}remarks/`).map((one) => Object.fromEntries((one.body as FormData).entries()));
 
 beforeEach(() => {
+  sessionStorage.clear();
   vi.spyOn(HTMLMediaElement.prototype, "play").mockResolvedValue(undefined);
   vi.spyOn(HTMLMediaElement.prototype, "pause").mockImplementation(() => undefined);
 });
@@ -25,7 +27,7 @@ it("a reviewer judges line by line, in their own language", async () => {
   expect(document.documentElement.lang).toBe("es");
   expect(await screen.findByText("The tide turns.")).toBeTruthy();
   fireEvent.click(screen.getByRole("button", { name: "Bien" }));
-  await waitFor(() => expect(sent(asked)).toEqual([{ language: "es-MX", kind: "fine", at: "1", line: "1" }]));
+  await waitFor(() => expect(sent(asked)).toEqual([{ language: "es-MX", kind: "fine", at: "1", line: "1", recipe: "ab12" }]));
   // What was fine is left behind.
   expect(await screen.findByText("The soup waits.")).toBeTruthy();
   fireEvent.keyDown(document.body, { key: "2" });
@@ -52,12 +54,60 @@ it("what became of a remark is shown, and what nobody has touched is taken back"
   expect(asked.some((one) => one.method === "DELETE")).toBe(true);
 });
 
+it("what is typed stays with its line, whatever is looked at meanwhile, and is sent for that line", async () => {
+  let lines = [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")];
+  let lost = true;
+  const asked = serve({
+    [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ lines }),
+    [`POST ${ROOT}remarks/`]: () => { if (lost) { lost = false; throw new TypeError("the answer was lost"); } return {}; },
+  });
+  open();
+  await screen.findByText("The tide turns.");
+  fireEvent.keyDown(document.body, { key: "2" });
+  fireEvent.change(screen.getByLabelText("Una observación"), { target: { value: "Rara." } });
+  fireEvent.click(screen.getByText("La sopa espera."));
+  await screen.findByText("The soup waits.");
+  expect(screen.queryByLabelText("Una observación")).toBeNull();
+  fireEvent.click(screen.getByText("La marea cambia."));
+  expect((screen.getByLabelText("Una observación") as HTMLTextAreaElement).value).toBe("Rara.");
+  // The line is taken out, and its form is still its own.
+  lines = lines.slice(1);
+  await queryClient.invalidateQueries();
+  fireEvent.click(screen.getAllByRole("button", { name: "Enviar" })[0] as HTMLElement);
+  expect(await screen.findByText(/No se puede llegar a/)).toBeTruthy();
+  expect((screen.getByLabelText("Una observación") as HTMLTextAreaElement).value).toBe("Rara.");
+  fireEvent.click(screen.getAllByRole("button", { name: "Enviar" })[0] as HTMLElement);
+  await waitFor(() => expect(sent(asked).map((one) => [one.line, one.text])).toEqual([["1", "Rara."], ["1", "Rara."]]));
+  const keys = asked.filter((one) => one.method === "POST").map((one) => one.headers?.["idempotency-key"]);
+  expect(new Set(keys).size).toBe(1);
+  expect(keys[0]).toBeTruthy();
+  await waitFor(() => expect(screen.queryByLabelText("Una observación")).toBeNull());
+});
+
+it("a newer mix is offered, and what was opened goes on being heard and judged", async () => {
+  let recipe = "ab12";
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ recipe }), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ recipe, approved_recipe: "ab12" }) });
+  open();
+  const sound = () => (document.querySelector("audio") as HTMLAudioElement).getAttribute("src");
+  await waitFor(() => expect(sound()).toContain("of=ab12"));
+  recipe = "cd34";
+  await queryClient.invalidateQueries();
+  await screen.findByText(/Hay una mezcla más reciente/);
+  expect(sound()).toContain("of=ab12");
+  fireEvent.click(screen.getByRole("button", { name: "Apruebo esta edición" }));
+  expect(await screen.findByText("Aprobada")).toBeTruthy();
+  expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ approved: true, recipe: "ab12" });
+  fireEvent.click(screen.getByRole("button", { name: "Abrir la más reciente" }));
+  await waitFor(() => expect(sound()).toContain("of=cd34"));
+  expect(screen.queryByText("Aprobada")).toBeNull();
+});
+
 it("an edition is approved", async () => {
-  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ approved: true }) });
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ approved: true, approved_recipe: "ab12" }) });
   open();
   fireEvent.click(await screen.findByRole("button", { name: "Apruebo esta edición" }));
   expect(await screen.findByText("Aprobada")).toBeTruthy();
-  expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ approved: true });
+  expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ approved: true, recipe: "ab12" });
 });
 
 it("a pass-phrase is asked for, and a wrong one said to be wrong", async () => {

@@ -13,6 +13,33 @@ import type { Say } from "./words";
 const NOTHING: ReviewedEdition["holds"] = [];
 const IN_A_MOMENT = 8_000;
 
+/** What somebody has begun to say of a line, or of the whole. `attempt` is the same however often it is sent. */
+interface Draft {
+  kind: Kind | null;
+  text: string;
+  proposed: string;
+  attempt: string;
+}
+type Drafts = Record<string, Draft>;
+
+const nameOf = (token: string) => `review/${token}`;
+
+function keptDrafts(token: string): Drafts {
+  try {
+    return JSON.parse(sessionStorage.getItem(nameOf(token)) ?? "{}") as Drafts;
+  } catch {
+    return {};
+  }
+}
+
+function keepDrafts(token: string, drafts: Drafts): void {
+  try {
+    sessionStorage.setItem(nameOf(token), JSON.stringify(drafts));
+  } catch {
+    // A browser that keeps nothing: it stays as long as the page does.
+  }
+}
+
 /** A review: one line at a time in large type, a few large answers, a remark, a better wording. */
 export function ReviewPage({ token, link, say }: { token: string; link: OpenedLink; say: Say }) {
   const at = linkAt(token);
@@ -20,12 +47,23 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
   const [language, setLanguage] = useState(link.editions[0]?.language ?? "");
   const [chosen, setChosen] = useState<number | null>(null);
   const [oneByOne, setOneByOne] = useState(true);
-  const [kind, setKind] = useState<Kind | null>(null);
-  const [told, setTold] = useState({ text: "", proposed: "" });
-  const [spoken, setSpoken] = useState<Blob | null>(null);
   const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
+  const [drafts, setDrafts] = useState<Drafts>(() => keptDrafts(token));
+  const [spokenOf, setSpokenOf] = useState<Record<string, Blob>>({});
+  const [opened, setOpened] = useState<Record<string, ReviewedEdition>>({});
   const key = ["link", token, language];
-  const edition = useQuery({ queryKey: key, refetchInterval: IN_A_MOMENT, queryFn: () => ask<ReviewedEdition>(at.edition(language)) }).data;
+  const newest = useQuery({
+    queryKey: key,
+    refetchInterval: IN_A_MOMENT,
+    queryFn: async () => {
+      const found = await ask<ReviewedEdition>(at.edition(language));
+      // What was opened stays what is heard and judged; a newer mix is offered.
+      setOpened((now) => (now[language]?.recipe ? now : { ...now, [language]: found }));
+      return found;
+    },
+  }).data;
+  const edition = opened[language] ?? newest;
+  const newer = Boolean(newest?.recipe && edition && newest.recipe !== edition.recipe);
   const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe) : "", edition?.holds ?? NOTHING);
   const lines = useMemo(() => edition?.lines ?? [], [edition]);
   const direction = link.editions.find((one) => one.language === language)?.direction ?? "ltr";
@@ -36,9 +74,9 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
   const number = current ? lines.indexOf(current) : -1;
   const mine = useMemo(() => {
     const found = new Map<number | null, ReviewersRemark[]>();
-    for (const one of edition?.remarks ?? []) found.set(one.line, [...(found.get(one.line) ?? []), one]);
+    for (const one of newest?.remarks ?? []) found.set(one.line, [...(found.get(one.line) ?? []), one]);
     return found;
-  }, [edition]);
+  }, [newest]);
   const left = lines.filter((one) => !mine.has(one.id)).length;
 
   const list = useRef<HTMLOListElement>(null);
@@ -52,12 +90,25 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     else if (top + row.offsetHeight > inside.scrollTop + inside.clientHeight) inside.scrollTop = top + row.offsetHeight - inside.clientHeight;
   }, [current?.id]);
 
-  const reset = () => { setKind(null); setTold({ text: "", proposed: "" }); setSpoken(null); };
+  // What is typed belongs to its line, whichever is looked at meanwhile, and whatever comes back from the server.
+  const placeOf = (line: number | null) => `${language}/${line ?? "whole"}`;
+  const draft = current ? drafts[placeOf(current.id)] : undefined;
+  const kind = draft?.kind ?? null;
+  const write = (line: number | null, more: Partial<Draft> | null) =>
+    setDrafts((now) => {
+      const { [placeOf(line)]: before, ...others } = now;
+      const next = more === null ? others : { ...others, [placeOf(line)]: { ...(before ?? { kind: null, text: "", proposed: "", attempt: crypto.randomUUID() }), ...more } };
+      keepDrafts(token, next);
+      return next;
+    });
+  const setSpoken = (line: number, blob: Blob | null) => setSpokenOf((now) => {
+    const others = Object.fromEntries(Object.entries(now).filter(([place]) => place !== placeOf(line)));
+    return blob ? { ...others, [placeOf(line)]: blob } : others;
+  });
   const go = (to: number) => {
     const next = lines[Math.min(lines.length - 1, Math.max(0, to))];
     if (!next) return;
     setChosen(next.id);
-    reset();
     if (oneByOne) play(next.start, next.end);
     else seek(next.start);
   };
@@ -72,15 +123,21 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     form.set("kind", what);
     form.set("at", String(Math.round((current && line !== null ? Math.min(Math.max(time, current.start), current.end) : time) * 100) / 100));
     if (line !== null) form.set("line", String(line));
+    form.set("recipe", edition?.recipe ?? "");
+    const told = drafts[placeOf(line)];
+    const spoken = spokenOf[placeOf(line)];
     if (what !== "fine") {
-      form.set("text", told.text);
-      form.set("proposed", told.proposed);
+      form.set("text", told?.text ?? "");
+      form.set("proposed", told?.proposed ?? "");
       if (spoken) form.set("sound", spoken, "remark.webm");
     }
     try {
-      await ask(at.remarks, "POST", form);
+      await ask(at.remarks, "POST", form, what === "fine" ? undefined : told?.attempt);
       setSaid({ text: say("sent"), bad: false });
-      reset();
+      if (what !== "fine") {
+        write(line, null);
+        if (line !== null) setSpoken(line, null);
+      }
       await client.invalidateQueries({ queryKey: key });
       if (what === "fine" && number < lines.length - 1) go(number + 1);
     } catch (error) {
@@ -93,8 +150,9 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     setChosen(current.id);
     if (what === "fine") { void send("fine", current.id); return; }
     pause();
-    setKind(what);
-    setTold({ text: "", proposed: what === "words" || what === "name" ? current.words : "" });
+    // Pressed again with nothing said, it is put away.
+    if (draft?.kind === what && !draft.text.trim() && (!draft.proposed.trim() || draft.proposed === current.words) && !spokenOf[placeOf(current.id)]) return write(current.id, null);
+    write(current.id, { kind: what, proposed: draft?.proposed || (what === "words" || what === "name" ? current.words : "") });
   };
   const takeBack = async (one: ReviewersRemark) => {
     try {
@@ -106,7 +164,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
   };
   const approve = async (approved: boolean) => {
     try {
-      client.setQueryData(key, await ask<ReviewedEdition>(at.approval(language), "PUT", { approved }));
+      client.setQueryData(key, await ask<ReviewedEdition>(at.approval(language), "PUT", { approved, recipe: edition?.recipe ?? "" }));
     } catch (error) {
       setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
     }
@@ -123,7 +181,13 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     <div className="h-full overflow-auto bg-ground">
       <Head production={link.production}><span className="text-quay-soft text-sm wrap-anywhere">{say("forName", { name: link.name })}</span></Head>
       <main className="max-w-3xl mx-auto p-4 flex flex-col gap-4">
-        <EditionTabs link={link} language={language} say={say} onChoose={(next) => { pause(); setLanguage(next); setChosen(null); reset(); }} />
+        <EditionTabs link={link} language={language} say={say} onChoose={(next) => { pause(); setLanguage(next); setChosen(null); }} />
+        {newer && newest && (
+          <p className="flex flex-wrap items-center gap-3 rounded-md bg-lamp-wash px-3 py-2" role="status">
+            <span className="grow">{say("newer")}</span>
+            <Button className="h-10!" onClick={() => { pause(); setOpened((now) => ({ ...now, [language]: newest })); }}>{say("openNewer")}</Button>
+          </p>
+        )}
         {edition && !lines.length && <p className="text-lg">{say("nothing")}</p>}
         {edition && current && (
           <>
@@ -153,13 +217,13 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
                   </button>
                 ))}
               </div>
-              {kind && kind !== "fine" && (
+              {draft && kind && kind !== "fine" && (
                 <form className="flex flex-col gap-2" onSubmit={(event) => { event.preventDefault(); void send(kind, current.id); }}>
-                  <label><span className="block text-sm mb-1">{say("remark")}</span><textarea className={FIELD} rows={2} dir="auto" maxLength={2000} autoFocus value={told.text} onChange={(event) => setTold({ ...told, text: event.target.value })} /></label>
+                  <label><span className="block text-sm mb-1">{say("remark")}</span><textarea className={FIELD} rows={2} dir="auto" maxLength={2000} autoFocus value={draft.text} onChange={(event) => write(current.id, { text: event.target.value })} /></label>
                   {(kind === "words" || kind === "name") && (
-                    <label><span className="block text-sm mb-1">{say("proposed")}</span><textarea className={FIELD} rows={2} lang={language} dir={direction} maxLength={2000} value={told.proposed} onChange={(event) => setTold({ ...told, proposed: event.target.value })} /></label>
+                    <label><span className="block text-sm mb-1">{say("proposed")}</span><textarea className={FIELD} rows={2} lang={language} dir={direction} maxLength={2000} value={draft.proposed} onChange={(event) => write(current.id, { proposed: event.target.value })} /></label>
                   )}
-                  <Recorder say={say} spoken={spoken} onSpoken={setSpoken} />
+                  <Recorder key={current.id} say={say} spoken={spokenOf[placeOf(current.id)] ?? null} onSpoken={(blob) => setSpoken(current.id, blob)} />
                   <Button look="main" type="submit" className="h-12! text-base!">{say("send")}</Button>
                 </form>
               )}
@@ -183,16 +247,16 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
                 return (
                   <li key={one.id} aria-current={one === current}>
                     <button type="button" className={`w-full min-h-11 text-start px-3 py-1.5 flex gap-3 items-baseline ${one === current ? "bg-lamp-wash" : ""}`} onClick={() => go(at_)}>
-                      <span className="w-5 shrink-0 text-tide">{ofIt.length === 0 ? "" : ofIt.some((other) => other.kind !== "fine") ? "●" : "✓"}</span>
+                      <span className="w-5 shrink-0 text-tide">{drafts[placeOf(one.id)] ? "…" : ofIt.length === 0 ? "" : ofIt.some((other) => other.kind !== "fine") ? "●" : "✓"}</span>
                       <span className="grow min-w-0 wrap-anywhere" lang={language} dir={direction}>{one.words}</span>
                     </button>
                   </li>
                 );
               })}
             </ol>
-            <Whole say={say} remarks={mine.get(null) ?? []} told={told} kind={kind} onTold={(text) => { setKind(null); setTold({ text, proposed: "" }); }} onSend={() => void send("sound", null)} />
+            <Whole say={say} remarks={mine.get(null) ?? []} text={drafts[placeOf(null)]?.text ?? ""} onTold={(text) => write(null, text ? { text } : null)} onSend={() => void send("sound", null)} />
             <footer className="flex flex-wrap items-center gap-3 pb-8">
-              {edition.approved
+              {newest && newest.approved_recipe === edition.recipe
                 ? <><span className="text-lg font-semibold text-tide"><Check size={20} className="inline me-1" aria-hidden />{say("approved")}</span><Button className="h-12!" onClick={() => void approve(false)}>{say("unapprove")}</Button></>
                 : <Button look="main" className="h-12! text-base!" onClick={() => void approve(true)}>{say("approve")}</Button>}
               {left > 0 && <span className="text-soft">{say("left", { count: left })}</span>}
@@ -206,23 +270,27 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
 }
 
 /** Something about the whole, that belongs to no line. */
-function Whole({ say, remarks, told, kind, onTold, onSend }: { say: Say; remarks: readonly ReviewersRemark[]; told: { text: string }; kind: Kind | null; onTold: (text: string) => void; onSend: () => void }) {
+function Whole({ say, remarks, text, onTold, onSend }: { say: Say; remarks: readonly ReviewersRemark[]; text: string; onTold: (text: string) => void; onSend: () => void }) {
   return (
     <details className="rounded-lg border border-rule bg-paper p-3">
       <summary className="cursor-pointer min-h-8">{say("whole")}</summary>
       <form className="flex flex-col gap-2 mt-2" onSubmit={(event) => { event.preventDefault(); onSend(); }}>
-        <textarea aria-label={say("whole")} className={FIELD} rows={2} dir="auto" maxLength={2000} value={kind ? "" : told.text} onChange={(event) => onTold(event.target.value)} />
-        <Button type="submit" className="h-11!" disabled={Boolean(kind) || !told.text.trim()}>{say("send")}</Button>
+        <textarea aria-label={say("whole")} className={FIELD} rows={2} dir="auto" maxLength={2000} value={text} onChange={(event) => onTold(event.target.value)} />
+        <Button type="submit" className="h-11!" disabled={!text.trim()}>{say("send")}</Button>
       </form>
       {remarks.map((one) => <p key={one.id} className="text-sm mt-2" dir="auto">{one.text} <span className="text-soft">({say(one.state)})</span>{one.answer && <span className="block">{say("answer", { text: one.answer })}</span>}</p>)}
     </details>
   );
 }
 
+const LONGEST = 90;
+/** Seconds. More is not taken. */
+
 /** A remark that is spoken instead of typed. */
 function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; onSpoken: (sound: Blob | null) => void }) {
   const recorder = useRef<MediaRecorder | null>(null);
   const [on, setOn] = useState(false);
+  const [seconds, setSeconds] = useState(0);
   const [fault, setFault] = useState("");
   const start = async () => {
     try {
@@ -237,19 +305,32 @@ function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; on
       };
       recorder.current = made;
       made.start();
+      setSeconds(0);
       setOn(true);
     } catch (error) {
       setFault((error as Error).message);
     }
   };
   useEffect(() => () => { if (recorder.current?.state === "recording") recorder.current.stop(); }, []);
+  useEffect(() => {
+    if (!on) return undefined;
+    const begun = Date.now();
+    const clock = setInterval(() => {
+      const now = (Date.now() - begun) / 1000;
+      setSeconds(Math.min(LONGEST, now));
+      if (now >= LONGEST && recorder.current?.state === "recording") recorder.current.stop();
+    }, 250);
+    return () => clearInterval(clock);
+  }, [on]);
+  const address = useMemo(() => (spoken ? URL.createObjectURL(spoken) : ""), [spoken]);
+  useEffect(() => () => { if (address) URL.revokeObjectURL(address); }, [address]);
   if (!("mediaDevices" in navigator)) return null;
   return (
     <div className="flex items-center gap-3">
       {spoken ? (
-        <><span className="text-sm">{say("recorded")}</span><Button className="h-11!" onClick={() => onSpoken(null)}><Trash2 size={16} aria-hidden />{say("discard")}</Button></>
+        <><span className="text-sm">{say("recorded")}</span><audio controls src={address} className="h-9 max-w-48" /><Button className="h-11!" onClick={() => onSpoken(null)}><Trash2 size={16} aria-hidden />{say("discard")}</Button></>
       ) : on ? (
-        <Button className="h-11! bg-alarm-wash" onClick={() => recorder.current?.stop()}><Square size={14} fill="currentColor" aria-hidden />{say("stopRecording")}</Button>
+        <Button className="h-11! bg-alarm-wash" onClick={() => recorder.current?.stop()}><Square size={14} fill="currentColor" aria-hidden />{say("stopRecording")} <span className="tabular-nums" role="timer">{`${Math.floor(seconds)} / ${LONGEST} s`}</span></Button>
       ) : (
         <Button className="h-11!" onClick={() => void start()}><Mic size={16} aria-hidden />{say("record")}</Button>
       )}

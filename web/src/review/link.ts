@@ -24,13 +24,11 @@ export const linkAt = (token: string) => {
 };
 
 /** Ask the server. Throws a Fault with what it says, or with nothing said where it is not there. */
-export async function ask<T>(address: string, method = "GET", body?: FormData | object): Promise<T> {
+export async function ask<T>(address: string, method = "GET", body?: FormData | object, attempt?: string): Promise<T> {
   let answer: Response;
+  const headers = { ...(attempt ? { "Idempotency-Key": attempt } : {}), ...(body === undefined || body instanceof FormData ? {} : { "Content-Type": "application/json" }) };
   try {
-    answer = await fetch(address, {
-      method,
-      ...(body === undefined ? {} : body instanceof FormData ? { body } : { body: JSON.stringify(body), headers: { "Content-Type": "application/json" } }),
-    });
+    answer = await fetch(address, { method, headers, ...(body === undefined ? {} : { body: body instanceof FormData ? body : JSON.stringify(body) }) });
   } catch {
     throw new Fault("away", "", 0);
   }

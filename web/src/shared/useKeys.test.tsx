@@ -60,3 +60,11 @@ it("what keys go on doing something with keeps the focus after a click", () => {
   fireEvent.click(word, { detail: 1 });
   expect(document.activeElement).toBe(word);
 });
+
+it("on what is chosen Space plays and arrows go on, on what is not it is chosen", () => {
+  const space = vi.fn();
+  const down = vi.fn();
+  const view = render(<><Bench keys={{ " ": space, ArrowDown: down }} /><div data-keyed><button type="button" aria-current="true">here</button><button type="button">there</button></div></>);
+  for (const name of ["here", "there"]) for (const key of [" ", "ArrowDown", "Enter"]) fireEvent.keyDown(view.getByText(name), { key });
+  expect([space.mock.calls.length, down.mock.calls.length]).toEqual([1, 2]);
+});

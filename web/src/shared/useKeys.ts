@@ -5,6 +5,7 @@ const TYPING = "input, textarea, select, [contenteditable=true]";
 const OPEN = "[role=dialog], [role=menu], [data-radix-popper-content-wrapper] [role=listbox]";
 /** Buttons that are more than pressed: keys go on doing something with what was chosen. */
 const KEYED = "[data-keyed]";
+const CHOSEN = "[aria-current=true], [aria-pressed=true], [aria-selected=true]";
 const WIDGET = `${TYPING}, button, a, [role=slider], [role=menuitem], [role=option], [role=radio], [role=combobox]`;
 
 /**
@@ -21,7 +22,11 @@ export function useKeys(keys: Record<string, () => void>): void {
       const target = event.target as HTMLElement | null;
       if (event.defaultPrevented || event.altKey || target?.closest(TYPING)) return;
       if (document.querySelector(OPEN)) return;
-      if ([" ", "Enter", "ArrowUp", "ArrowDown"].includes(event.key) && target?.closest(WIDGET)) return;
+      if ([" ", "Enter", "ArrowUp", "ArrowDown"].includes(event.key) && target?.closest(WIDGET)) {
+        // What is chosen already is not chosen again by Space; arrows that it makes nothing of go on to the next line.
+        const free = target.closest(KEYED) && (event.key.startsWith("Arrow") || (event.key === " " && target.closest(CHOSEN)));
+        if (!free) return;
+      }
       const arrow = event.key.startsWith("Arrow");
       const name = (event.ctrlKey || event.metaKey ? "Mod+" : "") + (event.shiftKey && (arrow || event.ctrlKey || event.metaKey) ? "Shift+" : "") + (arrow ? event.key : event.key.length === 1 && (event.ctrlKey || event.metaKey) ? event.key.toLowerCase() : event.key);
       const act = latest.current[name];

@@ -15,6 +15,7 @@ export interface Asked {
   method: string;
   path: string;
   body: unknown;
+  headers?: Record<string, string>;
 }
 
 type Answer = (asked: Asked) => unknown;
@@ -32,7 +33,7 @@ export function serve(routes: Record<string, Answer>): Asked[] {
     const request = given instanceof Request ? given : new Request(new URL(given, "http://localhost"), init);
     const path = new URL(request.url).pathname;
     const text = init?.body instanceof FormData ? "" : await request.text();
-    const one = { method: request.method, path, body: init?.body instanceof FormData ? init.body : text ? (JSON.parse(text) as unknown) : undefined };
+    const one: Asked = { headers: Object.fromEntries(request.headers), method: request.method, path, body: init?.body instanceof FormData ? init.body : text ? (JSON.parse(text) as unknown) : undefined };
     asked.push(one);
     const route = routes[`${request.method} ${path}`];
     if (!route) throw new Error(`nobody answers ${request.method} ${path}`);

@@ -2822,6 +2822,8 @@ export interface components {
         };
         ApprovingRequest: {
             approved: boolean;
+            /** @description The mix that was heard; without it the newest. */
+            recipe?: string;
         };
         AskedPackageRequest: {
             package: components["schemas"]["NewPackageRequest"];
@@ -4990,6 +4992,11 @@ export interface components {
             text: string;
             /** @default  */
             proposed: string;
+            /**
+             * @description The mix that was heard.
+             * @default
+             */
+            recipe: string;
         };
         NewReviewLinkRequest: {
             /** @default review */
@@ -5736,6 +5743,8 @@ export interface components {
             remarks: components["schemas"]["ReviewersRemark"][];
             /** @description By this link, of the mix that is heard. */
             approved: boolean;
+            /** @description The mix that this link has approved of. */
+            approved_recipe: string;
         };
         ReviewedLine: {
             id: number;

@@ -316,6 +316,12 @@ function DubBlock({ step, pixels, drag, colour, name, language, direction, selec
   const top = start * pixels;
   const height = Math.max((end - start) * pixels, 3);
   const bad = line.harm > 0;
+  const rung = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    // Keys are for the line that is chosen: where another has them, it takes them over.
+    const active = document.activeElement;
+    if (selected && active instanceof HTMLElement && active !== rung.current && active.dataset.line !== undefined && rung.current?.closest("[data-keyed]")?.contains(active)) rung.current.focus({ preventScroll: true });
+  }, [selected]);
   // Near enough, every word stands where it is said.
   const spread = !silent && pixels >= WORDS_FROM ? wordRows(line, height / line.seconds) : [];
   return (
@@ -326,6 +332,7 @@ function DubBlock({ step, pixels, drag, colour, name, language, direction, selec
         </span>
       )}
       <button
+        ref={rung}
         type="button"
         data-line={line.id}
         aria-current={selected ? "true" : undefined}
