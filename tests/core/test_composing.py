@@ -90,3 +90,8 @@ def test_what_comes_with_the_program_is_forty_sounds_and_six_pieces() -> None:
     for one in shipped_sounds():
         if one.kind == "music":
             assert composition_of(one.sound["composed"]).seconds >= 30
+
+
+@pytest.mark.parametrize("told", [True, "harp", 7, {"harp": 1}, None])
+def test_instruments_that_are_no_list_are_the_moods_own(told: object) -> None:
+    assert composition_of({"mood": "calm", "instruments": told}).instruments == ()

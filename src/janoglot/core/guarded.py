@@ -54,7 +54,7 @@ def read_xml(content: str | bytes, what: str) -> ElementTree.Element:
         raise BadInput("This is no {what} that can be read: its XML is broken in row {row}.", what=what,
                        row=error.position[0]) from error
     except (DefusedXmlException, ValueError, LookupError, RecursionError) as error:
-        raise BadInput("This is no {what} that can be read: it refers to other things, or is written in no known way.",
+        raise BadInput("This is no {what} that can be read: its XML is broken, or refers to other things.",
                        what=what) from error
     level, depth = [root], 1
     while level:

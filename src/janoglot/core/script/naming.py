@@ -170,11 +170,11 @@ class Names:
         upper = sum(label.capitals for label in named)
         # A file that writes its names in capitals means something else by what is written otherwise.
         self._in_capitals = self._capitals_tell and upper > 1 and upper * 2 > len(named)
+        many = len(named) == count or (len(named) >= 2 and len(named) >= _SHARE * count)
         # Who speaks comes back, unless everybody is named: "Remember: never run." stands there once.
-        self._uses_names = len(named) == count or (
-            len(named) >= 2 and len(named) >= _SHARE * count and self._most_often > 1)
+        self._uses_names = many and (len(named) == count or self._most_often > 1)
         # One alone, where the others come back and many cues have none, may as well begin a sentence.
-        self._doubtful = not self._uses_names or (self._most_often > 2 and len(named) < _NEARLY_ALL * count)
+        self._doubtful = not many or (self._most_often > 2 and len(named) < _NEARLY_ALL * count)
         self.problems: list[Problem] = []
         self.decided: dict[str, tuple[bool, int]] = {}
         """By label: whether it was taken for a speaker's, and how often it stands in the text."""

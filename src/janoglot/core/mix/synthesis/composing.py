@@ -82,7 +82,8 @@ def composition_of(told: Any) -> Composition:
     if mood not in MUSIC_MOODS:
         raise BadInput("Music here is one of: {moods}. “{mood}” is none of them.", moods=", ".join(MUSIC_MOODS),
                        mood=str(mood)[:30])
-    names = tuple(str(one) for one in row.get("instruments") or ())
+    told_names = row.get("instruments")
+    names = tuple(str(one) for one in (told_names if isinstance(told_names, list | tuple) else ()))
     for name in names:
         if name not in INSTRUMENTS:
             raise BadInput("There is no “{name}” here. There are: {all}.", name=name[:30], all=", ".join(INSTRUMENTS))
