@@ -326,9 +326,13 @@ function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; on
   useEffect(() => () => { if (address) URL.revokeObjectURL(address); }, [address]);
   if (!("mediaDevices" in navigator)) return null;
   return (
-    <div className="flex items-center gap-3">
+    <div className="flex flex-wrap items-center gap-3">
       {spoken ? (
-        <><span className="text-sm">{say("recorded")}</span><audio controls src={address} className="h-9 max-w-48" /><Button className="h-11!" onClick={() => onSpoken(null)}><Trash2 size={16} aria-hidden />{say("discard")}</Button></>
+        <>
+          <span className="text-sm grow">{say("recorded")}</span>
+          <Button className="h-11!" onClick={() => onSpoken(null)}><Trash2 size={16} aria-hidden />{say("discard")}</Button>
+          <audio controls aria-label={say("again")} src={address} className="h-11 w-full" />
+        </>
       ) : on ? (
         <Button className="h-11! bg-alarm-wash" onClick={() => recorder.current?.stop()}><Square size={14} fill="currentColor" aria-hidden />{say("stopRecording")} <span className="tabular-nums" role="timer">{`${Math.floor(seconds)} / ${LONGEST} s`}</span></Button>
       ) : (
