@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import math
+import socket
 from collections import Counter
 
 import numpy as np
@@ -277,6 +278,18 @@ class TestTheSameEachTime:
         recipe = TakeRecipe("Did it tell you about me?", voice_named("rook"), language="en-GB")
         seconds = engine_named("formant").speak(recipe.utterance).seconds / 0.92
         assert len({speak_in(recipe, seconds).samples.tobytes() for _ in range(4)}) == 1
+
+    def test_one_that_was_made_ready_and_fell_is_not_missed(self) -> None:
+        engine = engine_named("formant")
+        assert isinstance(engine, FormantEngine)
+        before = engine.speak(self.RECIPES[0].utterance)
+        process = engine._process
+        for _ in range(3):
+            # It was asked for, and whoever was to make it fell before it had.
+            mine, theirs = socket.socketpair()
+            theirs.close()
+            process._ready = mine
+            assert np.array_equal(engine.speak(self.RECIPES[0].utterance).samples, before.samples)
 
     def test_a_library_that_fell_is_started_again(self) -> None:
         engine = engine_named("formant")

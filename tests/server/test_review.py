@@ -17,7 +17,7 @@ from django.test import Client
 from django.utils import timezone
 
 from janoglot.core.speech.intelligibility import error_rate
-from janoglot.productions.models import Production
+from janoglot.productions.models import Line, Production
 from janoglot.review.models import Remark, ReviewLink
 from tests.server.conftest import Call, content, edition_path
 
@@ -248,3 +248,52 @@ def test_a_link_is_for_an_edition_that_is_there(place: str, call: Call) -> None:
     assert answer.status_code == 400
     code = call("owner", "get", f"{place}links/{link(call, place)['id']}/code.svg")
     assert code.status_code == 200 and b"<svg" in code.content
+
+
+def test_what_was_opened_is_what_is_heard_and_approved_whatever_is_mixed_since(place: str, call: Call, production: Production) -> None:
+    page, nobody = opened(link(call, place)), Client()
+    first = nobody.get(f"{page}editions/es-MX/").json()["recipe"]
+    heard = content(nobody.get(f"{page}editions/es-MX/mix.wav?of={first}"))
+    call("owner", "patch", place, {"target_lufs": -20})
+    call("owner", "post", f"{edition_path(production)}mixes/", {})
+    newest = nobody.get(f"{page}editions/es-MX/").json()
+    assert newest["recipe"] != first
+    assert content(nobody.get(f"{page}editions/es-MX/mix.wav?of={first}")) == heard
+    assert content(nobody.get(f"{page}editions/es-MX/mix.wav?of={newest['recipe']}")) != heard
+    answer = nobody.put(f"{page}editions/es-MX/approval/", {"approved": True, "recipe": first}, content_type="application/json").json()
+    assert (answer["approved"], answer["approved_recipe"]) == (False, first), "a yes to what was heard is none to what was not"
+
+
+def test_words_that_are_newer_than_a_proposal_are_not_written_over_in_silence(place: str, call: Call, production: Production) -> None:
+    page = opened(link(call, place))
+    first = Client().get(f"{page}editions/es-MX/").json()["lines"][0]
+    remark = say(page, {"language": "es-MX", "line": first["id"], "kind": "words", "proposed": "Ya cambia la marea."}).json()["id"]
+    path = edition_path(production)
+    revision = call("owner", "get", path).json()["lines"][0]["revision"]
+    call("owner", "put", f"{path}wordings/{first['id']}/", {"text": "La marea cambió.", "revision": revision})
+    refused = call("editor", "post", f"{place}remarks/{remark}/taking/", {})
+    assert (refused.status_code, "La marea cambió." in refused.json()["message"]) == (409, True)
+    assert call("owner", "get", path).json()["lines"][0]["words"] == "La marea cambió."
+    assert call("editor", "post", f"{place}remarks/{remark}/taking/", {"anyway": True}).json()["state"] == "taken"
+    assert call("owner", "get", path).json()["lines"][0]["words"] == "Ya cambia la marea."
+
+
+def test_a_line_that_is_gone_takes_no_remark_and_no_proposal_with_it(place: str, call: Call, production: Production) -> None:
+    page = opened(link(call, place))
+    line = Client().get(f"{page}editions/es-MX/").json()["lines"][0]["id"]
+    remark = say(page, {"language": "es-MX", "line": line, "kind": "words", "proposed": "Otra."}).json()["id"]
+    Line.objects.filter(pk=line).delete()
+    refused = say(page, {"language": "es-MX", "line": line, "kind": "timing", "text": "Late."})
+    assert (refused.status_code, "not there any more" in refused.json()["message"]) == (400, True)
+    taken = call("editor", "post", f"{place}remarks/{remark}/taking/", {})
+    assert (taken.status_code, "gone" in taken.json()["message"]) == (400, True)
+
+
+def test_what_somebody_has_answered_stays_when_the_line_is_fine(place: str, call: Call) -> None:
+    page = opened(link(call, place))
+    line = Client().get(f"{page}editions/es-MX/").json()["lines"][0]["id"]
+    kept = say(page, {"language": "es-MX", "line": line, "kind": "timing", "text": "Late."}).json()["id"]
+    say(page, {"language": "es-MX", "line": line, "kind": "sound", "text": "A hum."})
+    call("editor", "patch", f"{place}remarks/{kept}/", {"answer": "By half a second, and on purpose."})
+    say(page, {"language": "es-MX", "line": line, "kind": "fine"})
+    assert sorted(Remark.objects.values_list("kind", flat=True)) == ["fine", "timing"]

@@ -155,10 +155,21 @@ class FormantEngine:
     def speak(self, utterance: Utterance, seconds: float | None = None) -> Spoken:
         tally("line voiced light")
         try:
-            with self._process.fresh() as session:
-                return self._spoken(session, utterance, seconds)
+            return self._said_by_a_fresh_one(utterance, seconds)
         except OSError as error:
             raise EngineError("The formant engine fell while it said “{words}”.", words=utterance.words[:40]) from error
+
+    def _said_by_a_fresh_one(self, utterance: Utterance, seconds: float | None) -> Spoken:
+        """Raises OSError where the library falls twice, or hangs."""
+        try:
+            with self._process.fresh() as session:
+                return self._spoken(session, utterance, seconds)
+        except TimeoutError:
+            raise
+        except OSError:
+            # The one that was made ready may have gone with the process that it was of: the next is of a new one.
+            with self._process.fresh() as session:
+                return self._spoken(session, utterance, seconds)
 
     def _spoken(self, session: Session, utterance: Utterance, seconds: float | None) -> Spoken:
         if seconds is None:
