@@ -6,12 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from janoglot.core.store import FolderStore, Store
 from janoglot.productions.belonging import belongings
-from janoglot.productions.keeping import STAYING
+from janoglot.productions.keeping import STAYING, folder_of
 from janoglot.productions.made import note_made
 from janoglot.productions.models import SENT, Edition, LibrarySound, LineRecording, Sound, Take, original_stem
-from janoglot.server.object_store import ObjectStore
 from janoglot.server.storage import STORES, store_named
 
 
@@ -25,14 +23,6 @@ class Damage:
     what: str
     again: bool
     used: tuple[str, ...] = ()
-
-
-def _folder(store: Store) -> FolderStore:
-    """The files of a store on this machine: an object storage looks after its own."""
-    if isinstance(store, ObjectStore):
-        return store.near
-    assert isinstance(store, FolderStore)
-    return store
 
 
 def _originals() -> dict[str, tuple[str, ...]]:
@@ -59,7 +49,7 @@ def _where(row: Any, kind: Any) -> str:
 def _changed() -> Iterator[tuple[str, str, str]]:
     """Every file that is not as it was written: its store, its key, and what it is."""
     for name in STORES:
-        store = _folder(store_named(name))
+        store = folder_of(store_named(name))
         for kept in store.all():
             if not store.has(kept.key):
                 yield name, kept.key, "cut off"
@@ -90,7 +80,7 @@ def damaged(really: bool = True) -> list[Damage]:
         lost = name == "media" and key in originals
         again = not lost and not (name == "handed" and key.endswith(STAYING))
         if really and not lost:
-            _folder(store_named(name)).remove(key)
+            folder_of(store_named(name)).remove(key)
             _have_made_again(key)
         copy_of = stems.get(original_stem(key), "") if name == "media" else ""
         found.append(Damage(name, key, what, again, originals.get(key) or originals.get(copy_of, ())))

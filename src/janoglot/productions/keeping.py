@@ -249,7 +249,7 @@ def tidy(really: bool = True) -> list[Tidied]:
             if really:
                 store_named(name).remove(kept.key)
     for name in STORES if really else ():
-        _folder(store_named(name)).forget_sums()
+        folder_of(store_named(name)).forget_sums()
     undo = sum(_size(key) for key in {key for one in undoable_media() for key in one.keys}
                - set(Media.objects.values_list("key", flat=True)))
     found = []
@@ -263,13 +263,14 @@ def tidy(really: bool = True) -> list[Tidied]:
 
 
 
-def _folder(store: Store) -> FolderStore:
+def folder_of(store: Store) -> FolderStore:
+    """The files of a store on this machine: an object storage looks after its own, and has a folder before it."""
     return store.near if isinstance(store, ObjectStore) else cast(FolderStore, store)
 
 
 def _unfinished(name: str, really: bool) -> list[Kept]:
     """What a process that ended in the middle of writing has left in a store."""
-    store = _folder(store_named(name))
+    store = folder_of(store_named(name))
     found = [one for one in store.unfinished() if time.time() - one.at >= _GRACE]
     for one in found if really else ():
         store.remove_unfinished(one)
