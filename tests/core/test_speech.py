@@ -17,6 +17,7 @@ from janoglot.core.speech.catalogue import catalogue, voice_named, voices_for
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery, Shaping, Utterance
 from janoglot.core.speech.engines.formant import FormantEngine
+from janoglot.core.speech.heard import compare
 from janoglot.core.speech.takes import (
     CLOSE_ENOUGH,
     TakeRecipe,
@@ -278,6 +279,15 @@ class TestTheSameEachTime:
         recipe = TakeRecipe("Did it tell you about me?", voice_named("rook"), language="en-GB")
         seconds = engine_named("formant").speak(recipe.utterance).seconds / 0.92
         assert len({speak_in(recipe, seconds).samples.tobytes() for _ in range(4)}) == 1
+
+    @pytest.mark.parametrize(("words", "base"), [("M.D.O." * 40, "trk/tr"), ("M.D.O." * 40, "gmw/en"), ("🙂" * 60, "inc/hi")])
+    def test_words_that_the_library_falls_over_take_nobody_with_them(self, words: str, base: str) -> None:
+        with pytest.raises(EngineError, match="fell while it"):
+            formant_engine().transcribe(words, base)
+        assert formant_engine().transcribe("one two", "gmw/en")
+
+    def test_a_recogniser_that_hears_such_words_has_heard_nothing_right(self) -> None:
+        assert compare("Saat kaç?", "M.D.O." * 40, "tr").error == 1.0
 
     def test_one_that_was_made_ready_and_fell_is_not_missed(self) -> None:
         engine = engine_named("formant")

@@ -305,3 +305,67 @@ class TestRecordedSpeakers:
         pilot = Speaker.objects.get(name="Pilot")
         assert recorded_key(pilot) is None and recorded_measure(pilot) is None
         assert unmeasured_speakers(production) == []
+
+
+class TestWhomToCastWhereNoRichVoiceIsAtHome:
+    """German: rich voices speak it with an accent, its natives are light."""
+
+    @pytest.fixture
+    def german(self, production: Production, call: Call) -> Production:
+        call("owner", "post", f"/api/productions/{production.pk}/editions/", {"language": "de-DE"})
+        call("editor", "post", f"{edition_path(production, 'de-DE')}castings/")
+        return production
+
+    def homes(self, call: Call, production: Production, who: str = "editor", **body: Any) -> Any:
+        return call(who, "put" if body else "get", f"{edition_path(production, 'de-DE')}homes/", body or None)
+
+    def engines(self, production: Production) -> set[str]:
+        return {voice_named(row.voice).engine for row in Casting.objects.filter(edition__production=production, edition__language="de-DE")}
+
+    def test_it_is_said_what_accent_they_have_and_how_they_are_understood(self, german: Production, call: Call) -> None:
+        told = self.homes(call, german, "reader").json()
+        assert (told["asked"], told["cast_from"], told["chosen"]) == (True, "rich", False)
+        assert told["strangers"]["count"] == Casting.objects.filter(edition__language="de-DE").count() == 2
+        assert set(told["strangers"]["homes"]) <= {"Italian", "Hindi"}
+        assert told["strangers"]["heard"]["understood"] > 0.9
+        assert told["natives"] >= 10
+        assert told["rich"] >= 6
+
+    def test_natives_are_one_choice_that_is_remembered_and_undone(self, german: Production, call: Call) -> None:
+        before = dict(Casting.objects.filter(edition__language="de-DE").values_list("speaker", "voice"))
+        told = self.homes(call, german, cast_from="natives").json()
+        assert (told["strangers"]["count"], told["light"], told["cast_from"], told["chosen"]) == (0, 2, "natives", True)
+        assert self.engines(german) == {"formant"}
+        # Whoever is cast after that is cast so too.
+        Casting.objects.filter(edition__language="de-DE").first().delete()  # type: ignore[union-attr]
+        call("editor", "post", f"{edition_path(german, 'de-DE')}castings/")
+        assert self.engines(german) == {"formant"}
+        call("editor", "post", f"/api/productions/{german.pk}/undo/")
+        Casting.objects.filter(edition__language="de-DE").delete()
+        german.refresh_from_db()
+        assert german.cast_from == "natives"
+        assert before
+
+    def test_undoing_it_gives_back_the_voices_and_the_choice(self, german: Production, call: Call) -> None:
+        before = dict(Casting.objects.filter(edition__language="de-DE").values_list("speaker", "voice"))
+        self.homes(call, german, cast_from="natives")
+        assert call("editor", "post", f"/api/productions/{german.pk}/undo/").status_code == 200
+        assert dict(Casting.objects.filter(edition__language="de-DE").values_list("speaker", "voice")) == before
+        german.refresh_from_db()
+        assert german.cast_from == ""
+
+    def test_what_is_meant_stays(self, german: Production, call: Call) -> None:
+        meant = Casting.objects.filter(edition__language="de-DE").first()
+        assert meant is not None
+        Casting.objects.filter(pk=meant.pk).update(accent_meant=True)
+        self.homes(call, german, cast_from="natives")
+        assert Casting.objects.get(pk=meant.pk).voice == meant.voice
+        assert self.homes(call, german).json()["strangers"]["count"] == 1
+
+    def test_where_natives_are_rich_there_is_nothing_to_choose(self, production: Production, call: Call) -> None:
+        path = f"{edition_path(production, 'es-MX')}homes/"
+        assert call("reader", "get", path).json()["asked"] is False
+        assert call("editor", "put", path, {"cast_from": "natives"}).status_code == 400
+
+    def test_a_reader_chooses_nothing(self, german: Production, call: Call) -> None:
+        assert self.homes(call, german, "reader", cast_from="natives").status_code == 403

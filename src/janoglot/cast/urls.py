@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from django.urls import path
 
-from janoglot.cast import api, voices_api
+from janoglot.cast import api, homes_api, voices_api
 
 _EDITION = "productions/<int:production_id>/editions/<str:language>/"
 
@@ -19,6 +19,7 @@ urlpatterns = [
     path(f"{_EDITION}contrast/", api.ContrastView.as_view()),
     path(f"{_EDITION}lines/<int:line_id>/casting/", api.LineCastingView.as_view()),
     path(f"{_EDITION}castings/", api.CastingsView.as_view()),
+    path(f"{_EDITION}homes/", homes_api.HomesView.as_view()),
     path(f"{_EDITION}castings/<int:speaker_id>/", api.CastingView.as_view()),
     path(f"{_EDITION}castings/<int:speaker_id>/kept/", voices_api.KeepVoiceView.as_view()),
     path(f"{_EDITION}castings/<int:speaker_id>/match/", api.MatchView.as_view()),

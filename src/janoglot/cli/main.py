@@ -6,7 +6,7 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,19 +19,20 @@ from janoglot.core.dubbing import Progress, dub, materials_of
 from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.guarded import read_json
-from janoglot.core.languages import distance, primary, same_language, tag_of
+from janoglot.core.languages import distance, english_name, primary, same_language, tag_of
 from janoglot.core.mix.cues import SoundPlan, sound_plan_of
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.labels import merge_labels
 from janoglot.core.script.model import Script
+from janoglot.core.speech.casting import no_rich_natives
 from janoglot.core.speech.catalogue import catalogue, languages, voice_named
 from janoglot.core.speech.engines.neural_graph import RichVoicesMissing, prepare
 from janoglot.core.speech.engines.rich import natives_missing, rich_missing
 from janoglot.core.speech.lexicon import LexiconEntry, read_lexicon
 from janoglot.core.speech.measures import SHIPPED, write_shipped
 from janoglot.core.speech.recogniser import prepare_recogniser
-from janoglot.core.speech.understanding import measure_language
+from janoglot.core.speech.understanding import heard_speaking, measure_language
 from janoglot.core.speech.understanding import write_shipped as keep_understanding
 from janoglot.core.speech.weights import weights_root
 from janoglot.core.store import atomic_file
@@ -50,6 +51,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     job.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
     job.add_argument("--cast", type=Path,
                      help='JSON: {"<language>": {"<speaker>": "<voice id>"}}; of a list the first that is there')
+    job.add_argument("--voices", choices=("natives", "rich"), default="",
+                     help="where no rich voice is at home: natives though they are light, or rich voices though they "
+                          "bring an accent (otherwise whoever was understood better)")
     job.add_argument("--loudness", type=float, help="programme loudness in LUFS (otherwise the script's own, or -16)")
     job.add_argument("--quality", choices=("sketch", "finish"), default="finish",
                      help="rich voices as they are delivered (finish), or at once by light ones of the same length")
@@ -71,6 +75,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     give.add_argument("--languages", help="which editions, by comma; without it, all that the script has")
     give.add_argument("--source-language", help="the language of the script's own words (otherwise en-GB)")
     give.add_argument("--cast", type=Path, help="as of dub")
+    give.add_argument("--voices", choices=("natives", "rich"), default="", help="as of dub")
     give.add_argument("--loudness", type=float, help="as of dub")
     give.add_argument("--quality", choices=("sketch", "finish"), default="finish", help="as of dub")
     give.add_argument("--cues", type=Path, help="as of dub")
@@ -148,7 +153,9 @@ def _deliver(options: argparse.Namespace) -> int:
     tell = _bar()
     materials, stores = materials_of(script, source, languages, cast, options.script.stem, _var() / "takes",
                                      target=options.loudness, progress=tell, quality=options.quality, sounds=sounds,
-                                     sounds_folder=folder, picture=options.picture)
+                                     sounds_folder=folder, picture=options.picture, choose=options.voices)
+    _tell_of_homes({one.language: [line.voice.id for line in one.standing.lines if line.voice]
+                    for one in materials})
     files = hand_over(package, materials, stores, options.out, options.zip, tell, lambda left: print(
         f"left out: {package.items[left.number].kind} ({', '.join(left.languages) or 'all'}): {left.why}",
         file=sys.stderr))
@@ -187,7 +194,9 @@ def _dub(options: argparse.Namespace) -> int:
     options.out.mkdir(parents=True, exist_ok=True)
     report = dub(script, source, languages, cast, options.out, _var() / "takes", options.loudness,
                  progress=_bar(), quality=options.quality, lexicon=lexicon, readings=options.takes, sounds=sounds,
-                 sounds_folder=folder)
+                 sounds_folder=folder, choose=options.voices)
+    _tell_of_homes({tag: [row["voice"] for row in edition["lines"] if row["voice"]]
+                    for tag, edition in report["editions"].items()})
     with atomic_file(options.out / "report.json") as half:
         half.write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
     for tag, edition in report["editions"].items():
@@ -198,6 +207,27 @@ def _dub(options: argparse.Namespace) -> int:
         print(f"{tag}: {edition['duration']:.1f} s, {edition['integrated_lufs']:.1f} LUFS, "
               f"{edition['true_peak_dbtp']:.1f} dBTP, {len(edition['lines'])} lines, {len(over)} over their slot")
     return 0
+
+
+def _tell_of_homes(spoken: Mapping[str, Sequence[str]]) -> None:
+    """Say of each edition that is spoken by rich voices who are not at home in it, or by light ones instead."""
+    for tag, voices in spoken.items():
+        choice = no_rich_natives(tag)
+        cast = [found for voice in dict.fromkeys(voices) if (found := catalogue().get(voice))]
+        strangers = [voice for voice in cast if voice.is_rich and not voice.is_native(tag)]
+        if choice is None or not choice.natives:
+            continue
+        if strangers:
+            homes = ", ".join(dict.fromkeys(english_name(primary(voice.locale)) for voice in strangers))
+            heard = [one for voice in strangers if (one := heard_speaking(voice.base, tag))]
+            known = f", of whose sounds {100 * min(one.understood for one in heard):.0f} % or more are understood" \
+                if len(heard) == len(strangers) else ""
+            print(f"{tag}: nobody of the rich voices is at home in {english_name(tag)}, {len(strangers)} of "
+                  f"{len(cast)} are from elsewhere ({homes}){known}. --voices natives casts its own, who are light.",
+                  file=sys.stderr)
+        elif all(not voice.is_rich for voice in cast):
+            print(f"{tag}: nobody of the rich voices is at home in {english_name(tag)}: light natives were cast. "
+                  "--voices rich casts rich ones, with an accent.", file=sys.stderr)
 
 
 def _sounds_under(options: argparse.Namespace, script: Script) -> tuple[SoundPlan | None, Path]:

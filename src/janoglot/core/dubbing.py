@@ -43,6 +43,7 @@ from janoglot.core.mix.sides import RATE
 from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.core.script.model import Script
+from janoglot.core.speech.casting import CastFrom
 from janoglot.core.speech.lexicon import LexiconEntry
 from janoglot.core.speech.takes import Quality, Take, TakeRecipe, kept_take, make_sound, read_sound
 from janoglot.core.store import FolderStore, atomic_file
@@ -66,12 +67,13 @@ def dub(
     out: Path, store_root: Path, target: float | None = None,
     progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
     lexicon: Sequence[LexiconEntry] = (), readings: int = 0, sounds: SoundPlan | None = None,
-    sounds_folder: Path | None = None,
+    sounds_folder: Path | None = None, choose: CastFrom = "",
 ) -> dict[str, Any]:
     """Make every edition of ``script`` under ``out`` and return the report (also ``out/report.json``).
 
     ``languages`` None means every language that the script has words for; the source is always among
-    them. ``cast`` gives voice ids by language and speaker; who is missing is cast automatically. ``target`` is the
+    them. ``cast`` gives voice ids by language and speaker; who is missing is cast automatically
+    (``choose``: from whom, where no rich voice is at home). ``target`` is the
     programme loudness in LUFS; None leaves it to the script, or to what is usual.
     ``lexicon``: how words are read, over what the script says. ``readings``: how many more readings of every line are
     made beside it, under ``readings``, to choose from. ``sounds``: what lies under the voices, its files by their paths
@@ -80,7 +82,7 @@ def dub(
     Raises BadInput for a language without words, an unknown voice, or a cast that names nobody.
     """
     jobs, others, clips = _all_made(script, source_language, languages, cast, store_root, target, progress, processes,
-                                    quality, lexicon, readings, sounds)
+                                    quality, lexicon, readings, sounds, choose)
     library = Sounds(sounds_folder or Path(), FolderStore(store_root))
     report: dict[str, Any] = {"source_language": source_language, "target_lufs": jobs[0].edition.target,
                               "quality": quality, "editions": {}}
@@ -102,7 +104,7 @@ _Found = dict[tuple[str, int], list[tuple[Any, str]]]
 def _all_made(
     script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
     store_root: Path, target: float | None, progress: Progress, processes: int | None, quality: Quality,
-    lexicon: Sequence[LexiconEntry], readings: int, sounds: SoundPlan | None,
+    lexicon: Sequence[LexiconEntry], readings: int, sounds: SoundPlan | None, choose: CastFrom,
 ) -> tuple[list[_Job], _Found, _Found]:
     """Every edition with all its takes and sounds made; other readings, and templates' clips, by language and line."""
     if target is not None:
@@ -110,7 +112,7 @@ def _all_made(
         check_target(target)
     wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
     jobs = [_Job(replace(edition, sounds=sounds) if sounds else edition) for edition in editions_of(
-        script, source_language, wanted, cast, target, lexicon)]
+        script, source_language, wanted, cast, target, lexicon, choose)]
     pool = _Pool(store_root, processes)
     try:
         _voice(jobs, pool, quality, progress)
@@ -127,13 +129,13 @@ def materials_of(
     production: str, store_root: Path, *, target: float | None = None,
     progress: Progress = lambda step, done, total: None, processes: int | None = None, quality: Quality = "finish",
     lexicon: Sequence[LexiconEntry] = (), sounds: SoundPlan | None = None, sounds_folder: Path | None = None,
-    picture: Path | None = None,
+    picture: Path | None = None, choose: CastFrom = "",
 ) -> tuple[list[EditionMaterial], Stores]:
     """The editions in ``languages`` (all of the script's without it), each with its finished mix, as packages are made
     of them. ``picture``: the source's video. What was made before is not made again. Raises BadInput as :func:`dub`."""
     chosen = list(languages) if languages is not None else [source_language, *script.languages]
     jobs, _, _ = _all_made(script, source_language, chosen, cast, store_root, target, progress, processes, quality,
-                           lexicon, 0, sounds)
+                           lexicon, 0, sounds, choose)
     store = FolderStore(store_root)
     library = Sounds(sounds_folder or Path(), store)
     recording = _picture_in(picture, store) if picture else None

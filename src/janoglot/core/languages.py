@@ -231,6 +231,12 @@ def same_language(one: str, other: str) -> bool:
     return primary(one) == primary(other)
 
 
+@lru_cache(maxsize=1024)
+def territory(tag: str) -> str:
+    """Where a language is spoken: the country of its tag, or the likeliest (CLDR): "GB" of en-GB, "ES" of es."""
+    return langcodes.Language.get(tag).maximize().territory or ""
+
+
 def three_letters(tag: str) -> str:
     """A language's code of ISO 639-2/T, as MP4 and Matroska want it; "und" where there is none."""
     try:

@@ -13,7 +13,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import english_name, tag_of
 from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.script.model import Script, ScriptEdition, ScriptLine
-from janoglot.core.speech.casting import cast_rest
+from janoglot.core.speech.casting import CastFrom, cast_rest
 from janoglot.core.speech.catalogue import kept_voice, voice_named
 from janoglot.core.speech.directing import DirectionMark, carried, marks_of
 from janoglot.core.speech.engines.base import Guide
@@ -37,11 +37,13 @@ DEFAULT_TARGET, DEFAULT_FPS = -16.0, 25.0
 
 
 def editions_of(script: Script, source: str, languages: list[str], cast: Mapping[str, Mapping[str, str]],
-                target: float | None = None, lexicon: Sequence[LexiconEntry] = ()) -> list[Edition]:
+                target: float | None = None, lexicon: Sequence[LexiconEntry] = (),
+                choose: CastFrom = "") -> list[Edition]:
     """An edition for each of ``languages``, the source (one of them) cast first, so that the others are cast near it.
 
     ``cast`` gives voice ids by language and speaker, over what the script itself says; who is missing is cast
     automatically, whoever has most lines first. ``lexicon``: entries over the script's own.
+    ``choose``: who is cast where no rich voice is at home.
     Raises BadInput for a language without words, an unknown voice, a
     cast that names nobody, and settings outside their bounds.
     """
@@ -49,12 +51,13 @@ def editions_of(script: Script, source: str, languages: list[str], cast: Mapping
     kept = {voice: kept_voice(voice, told) for voice, told in script.voices.items()}
     chosen: dict[str, dict[str, str]] = {}
     for language in sorted(languages, key=lambda tag: tag != source):
-        chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}), kept)
+        chosen[language] = _cast(script, source, language, cast.get(language, {}), chosen.get(source, {}), kept,
+                                 choose)
     return [_edition(script, source, language, chosen[language], target, kept, lexicon) for language in languages]
 
 
 def _cast(script: Script, source: str, language: str, given: Mapping[str, str],
-          like: Mapping[str, str], kept: Mapping[str, Voice]) -> dict[str, str]:
+          like: Mapping[str, str], kept: Mapping[str, Voice], choose: CastFrom) -> dict[str, str]:
     """A voice id for everybody."""
     for speaker in given:
         if speaker not in script.speakers:
@@ -67,7 +70,7 @@ def _cast(script: Script, source: str, language: str, given: Mapping[str, str],
     lines = Counter(line.speaker for line in script.lines)
     order = sorted(script.speakers, key=lambda name: -lines[name])
     return {**taken, **cast_rest(order, language, taken, like if language != source else {},
-                                 together=_together(script), kept=kept)}
+                                 together=_together(script), kept=kept, choose=choose)}
 
 
 def _voice(told: Any, kept: Mapping[str, Voice]) -> str:

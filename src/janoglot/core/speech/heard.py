@@ -13,6 +13,7 @@ from functools import lru_cache
 
 import regex
 
+from janoglot.core.errors import EngineError
 from janoglot.core.languages import primary
 from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.formant import FormantEngine, SaidWord
@@ -94,10 +95,14 @@ def sounds_heard(text: str, language: str) -> tuple[str, ...]:
 
 
 def _sounds(words: str, language: str) -> list[tuple[str, SaidWord]]:
-    """Each sound with the word that it is in."""
+    """Each sound with the word that it is in; none of what cannot be read at all, as a recogniser hears into noise."""
     engine = _reader()
     found = []
-    for word in (engine.said(words, language) if words.strip() else ()):
+    try:
+        said = engine.said(words, language) if words.strip() else []
+    except EngineError:
+        said = []
+    for word in said:
         plain = _SHADES.sub("", unicodedata.normalize("NFD", word.ipa)).translate(_NEAR)
         found += [(sound, word) for sound in plain]
     return found

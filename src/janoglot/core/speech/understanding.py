@@ -41,13 +41,52 @@ class Heard:
         return max(0.0, 1.0 - self.sounds)
 
 
+_NATIVES = "natives"
+"""The row of a language's light voices, who are at home in it."""
+_AS_GOOD = (0.05, 0.1)
+"""Who is no worse than this beside the best, in errors and in being taken for the language, is understood as well; the
+second where that leaves fewer than can be cast."""
+FEWEST_CAST = 6
+"""Voices that a cast is made of."""
+
+
 @cache
-def measured() -> dict[str, dict[str, Heard]]:
-    """By language, then by what a voice is a blend of: what was heard, the best understood first."""
+def _shipped() -> dict[str, dict[str, Heard]]:
     if not SHIPPED.exists():
         return {}
     told = json.loads(SHIPPED.read_text("utf-8"))
     return {language: {voice: Heard(*figures) for voice, figures in rows.items()} for language, rows in told.items()}
+
+
+@cache
+def measured() -> dict[str, dict[str, Heard]]:
+    """By language, then by what a voice is a blend of: what was heard of rich ones, the best understood first."""
+    return {language: {base: heard for base, heard in rows.items() if base != _NATIVES}
+            for language, rows in _shipped().items()}
+
+
+def natives_heard(language: str) -> Heard | None:
+    """How the light voices were understood that are at home in a language; None where that was not measured."""
+    return _shipped().get(primary(language), {}).get(_NATIVES)
+
+
+@cache
+def best_heard(language: str) -> Heard | None:
+    """Of rich voices that are not at home in a language, whoever was understood best."""
+    return min(measured().get(primary(language), {}).values(), key=_badly, default=None)
+
+
+@cache
+def heard_well(language: str) -> frozenset[str]:
+    """The blends that are understood about as well as the best in a language that is not their own."""
+    best = best_heard(language)
+    found: frozenset[str] = frozenset()
+    for worse in _AS_GOOD if best else ():
+        found = frozenset(base for base, heard in measured()[primary(language)].items()
+                          if heard.error <= best.error + worse and heard.native >= best.native - worse)
+        if len(found) >= FEWEST_CAST:
+            break
+    return found
 
 
 @cache
@@ -94,8 +133,10 @@ def _badly(heard: Heard) -> float:
 
 def write_shipped(language: str, heard: dict[str, Heard]) -> None:
     """Keep what was heard of ``language`` with the program, in the place of what was kept of it."""
-    every = {**measured(), primary(language): heard}
+    natives = natives_heard(language)
+    every = {**_shipped(), primary(language): {**heard, **({_NATIVES: natives} if natives else {})}}
     told = {tag: {voice: [one.error, one.sounds, one.native] for voice, one in rows.items()}
             for tag, rows in sorted(every.items())}
     SHIPPED.write_text(json.dumps(told, indent=0) + "\n", "utf-8")
-    measured.cache_clear()
+    for kept in (_shipped, measured, best_heard, heard_well):
+        kept.cache_clear()

@@ -31,6 +31,9 @@ class Production(models.Model):
     target_lufs = models.FloatField(default=-16.0)
     commercial = models.BooleanField(default=False)
     """Whether it is to be used commercially, so that every voice has to allow that."""
+    cast_from = models.CharField(max_length=10, blank=True, default="",
+                                 choices=[("", "as measured"), ("natives", "natives"), ("rich", "rich")])
+    """Whom to cast where no rich voice is at home (:data:`janoglot.core.speech.casting.CastFrom`)."""
     fps = models.FloatField(default=25.0)
     """Frames a second of the picture."""
     created = models.DateTimeField(auto_now_add=True)

@@ -750,6 +750,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/editions/{language}/homes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether the voices of an edition are at home in its language, and what there is to choose from. */
+        get: operations["productions_editions_homes_retrieve"];
+        /**
+         * @description Choose light natives or rich voices with an accent: for the whole production from now on, and for whoever is
+         *     cast otherwise in this edition at once.
+         */
+        put: operations["productions_editions_homes_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/editions/{language}/layers/": {
         parameters: {
             query?: never;
@@ -3031,6 +3052,15 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * @description * `natives` - natives
+         *     * `rich` - rich
+         * @enum {string}
+         */
+        CastFromEnum: "natives" | "rich";
+        CastFromRequest: {
+            cast_from: components["schemas"]["CastFromEnum"];
+        };
         Casting: {
             speaker: number;
             language: string;
@@ -3910,6 +3940,18 @@ export interface components {
             /** Format: date-time */
             asked: string;
         };
+        Heard: {
+            /**
+             * Format: double
+             * @description Of the sounds, by a recogniser, 0 to 1.
+             */
+            understood: number;
+            /**
+             * Format: double
+             * @description How surely what they say is taken for the language, 0 to 1.
+             */
+            taken_for_it: number;
+        };
         HeardBack: {
             /** @description What the recogniser heard. */
             text: string;
@@ -3952,6 +3994,30 @@ export interface components {
             /** Format: double */
             seconds: number;
             frames: number;
+        };
+        Homes: {
+            /** @description Whether there is anything to choose: rich voices speak the language, none is at home in it, and light ones are. */
+            asked: boolean;
+            /** @description Light voices that are at home in it. */
+            natives: number;
+            natives_heard: components["schemas"]["Heard"] | null;
+            /** @description Rich voices that are understood about as well as the best of them. */
+            rich: number;
+            /** @description How the best of them was understood. */
+            rich_heard: components["schemas"]["Heard"] | null;
+            /** @description The rich voices from elsewhere that are cast. */
+            strangers: components["schemas"]["Strangers"];
+            /** @description Speakers who are cast with its light natives. */
+            light: number;
+            /**
+             * @description Who is cast: as was chosen, or as was measured.
+             *
+             *     * `natives` - natives
+             *     * `rich` - rich
+             */
+            cast_from: components["schemas"]["CastFromEnum"];
+            /** @description Whether somebody has chosen. */
+            chosen: boolean;
         };
         ImportLine: {
             /** @description By which it is corrected. */
@@ -6139,6 +6205,13 @@ export interface components {
             code: string;
             lines: number[];
         };
+        Strangers: {
+            count: number;
+            /** @description Whose accent they have, in English. */
+            homes: string[];
+            /** @description How the worst of them was understood; null: not measured. */
+            heard: components["schemas"]["Heard"] | null;
+        };
         Stress: {
             /** @description Of the line as it is in this edition, from 0. */
             word: number;
@@ -8299,6 +8372,68 @@ export interface operations {
             400: components["responses"]["Fault400"];
             401: components["responses"]["Fault401"];
             404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
+        };
+    };
+    productions_editions_homes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Homes"];
+                };
+            };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
+        };
+    };
+    productions_editions_homes_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CastFromRequest"];
+                "multipart/form-data": components["schemas"]["CastFromRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Homes"];
+                };
+            };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
             429: components["responses"]["Fault429"];
             503: components["responses"]["Fault503"];
         };

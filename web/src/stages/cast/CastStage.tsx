@@ -17,9 +17,10 @@ import { SampleButton } from "../../shared/ui/SampleButton";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { ContrastMap } from "./ContrastMap";
 import { exchangeOf } from "./exchange";
+import { Homes } from "./Homes";
 import { rights } from "./rights";
 import { SheetMenu } from "./SheetMenu";
-import { VoiceChooser } from "./VoiceChooser";
+import { NO_FILTERS, VoiceChooser } from "./VoiceChooser";
 
 export function auditionAddress(production: number, language: string, speaker: number, voice: string, settings?: Partial<VoiceSettings>) {
   const query = new URLSearchParams({ voice });
@@ -53,6 +54,7 @@ export function CastStage({ production, edition }: StageProps) {
     const done = await data(api.POST("/api/productions/{production_id}/cast-all/", { params: { path: { production_id: production.id } } }));
     say({ tone: "calm", text: t("cast.allDone", { count: Object.values(done.cast).reduce((sum, one) => sum + one, 0) }) });
   });
+  const [filters, setFilters] = useState(NO_FILTERS);
   const [view, setView] = useState<"table" | "map">("table");
   // Who says nothing needs no voice.
   const speakers = production.speakers.filter((one) => one.lines > 0);
@@ -128,6 +130,7 @@ export function CastStage({ production, edition }: StageProps) {
             className="h-8 px-1"
           />
         </div>
+        <Homes key={edition.edition.language} production={production} edition={edition.edition} />
         {view === "map" && <ContrastMap production={production} edition={edition} chosen={cell.speaker} onChoose={(id) => choose(id, place.language)} />}
         {view === "table" && <table ref={table} className="border-separate border-spacing-1.5" aria-label={t("cast.table")}>
           <thead>
@@ -207,6 +210,8 @@ export function CastStage({ production, edition }: StageProps) {
           speaker={speaker}
           casting={castings.get(`${cell.language}/${speaker.id}`)}
           line={edition.lines.find((line) => line.id === place.line && line.speaker === speaker.id)}
+          filters={filters}
+          onFilters={setFilters}
         />
       )}
     </>

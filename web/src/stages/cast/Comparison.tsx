@@ -37,7 +37,7 @@ export function Comparison({
     setOrder(next ? shuffled(voices.length) : []);
   }
   return (
-    <section className="mx-3 mb-2 rounded-md border border-tide p-2.5 flex flex-col gap-2" aria-label={t("cast.compare")}>
+    <section className="shrink-0 m-3 rounded-md border border-tide p-2.5 flex flex-col gap-2" aria-label={t("cast.compare")}>
       <h3 className="flex items-center gap-2 text-sm font-semibold">
         <span className="grow">{t("cast.compare")}</span>
         <Tick label={t("cast.blind")} checked={blind} onChange={hide} className="font-normal" />

@@ -43,6 +43,19 @@ function remember(voice: string): void {
   localStorage.setItem(RECENT, JSON.stringify([voice, ...recentVoices().filter((one) => one !== voice)].slice(0, MOST_RECENT)));
 }
 
+/** What the list is narrowed to: it stays from speaker to speaker. */
+export interface Filters {
+  readonly others: boolean;
+  readonly other: string;
+  readonly accent: string;
+  readonly kind: string;
+  readonly register: string;
+  readonly age: string;
+  readonly starred: boolean;
+  readonly order: Order;
+}
+export const NO_FILTERS: Filters = { others: false, other: "", accent: "", kind: "", register: "", age: "", starred: false, order: "near" };
+
 /** The voices that could speak for one speaker in one edition, each heard in the speaker's own words. */
 export function VoiceChooser({
   production,
@@ -50,6 +63,8 @@ export function VoiceChooser({
   speaker,
   casting,
   line,
+  filters,
+  onFilters,
 }: {
   production: Production;
   edition: EditionLines;
@@ -57,20 +72,16 @@ export function VoiceChooser({
   casting: Casting | undefined;
   /** The chosen line, where it is this speaker's. */
   line: Line | undefined;
+  filters: Filters;
+  onFilters: (filters: Filters) => void;
 }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const say = useNotices((state) => state.say);
   const { language, own_name, direction, name } = edition.edition;
-  const [others, setOthers] = useState(false);
-  const [other, setOther] = useState("");
-  const [accent, setAccent] = useState("");
-  const [kind, setKind] = useState("");
-  const [register, setRegister] = useState("");
-  const [age, setAge] = useState("");
+  const { others, other, kind, register, age, starred, order } = filters;
+  const change = (some: Partial<Filters>) => onFilters({ ...filters, ...some });
   const [search, setSearch] = useState("");
-  const [starred, setStarred] = useState(false);
-  const [order, setOrder] = useState<Order>("near");
   const [compared, setCompared] = useState<readonly string[]>([]);
   const [alone, setAlone] = useState(false);
   const toggle = useSample((state) => state.toggle);
@@ -115,6 +126,8 @@ export function VoiceChooser({
   // With words or without: an edition is often cast before it is translated.
   const missing = cast !== undefined && production.speakers.some((one) => one.lines > 0 && !cast.some((casting_) => casting_.speaker === one.id));
   const accents = [...new Set(voices.filter((voice) => voice.native && voice.accent && (voice.engine !== "rich" || voice.from_home)).map((voice) => voice.accent))];
+  // An accent of another language narrows nothing here.
+  const accent = accents.includes(filters.accent) ? filters.accent : "";
   const kinds = [...new Set(voices.map((voice) => voice.engine))];
   const languages = [...new Set(voices.filter((voice) => !voice.native).map((voice) => voice.language))].sort();
   const matches = new Map<string, Match & { rank: number }>(matched.data?.map((match, rank) => [match.voice, { ...match, rank }]));
@@ -215,40 +228,40 @@ export function VoiceChooser({
           <input type="search" aria-label={t("cast.search")} placeholder={t("cast.search")} className="w-full h-8 rounded-md border border-rule bg-paper ps-8 pe-2 text-sm placeholder:text-soft" value={search} onChange={(event) => setSearch(event.target.value)} />
         </div>
         <div className="grid grid-cols-2 gap-1.5">
-          <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => setKind(event.target.value)}>
+          <Select aria-label={t("cast.kind")} value={kind} onChange={(event) => change({ kind: event.target.value })}>
             <option value="">{t("cast.anyKind")}</option>
             {kinds.map((one) => <option key={one} value={one}>{t(`cast.engine.${one}`)}</option>)}
           </Select>
           {others ? (
-            <Select aria-label={t("cast.language")} value={other} onChange={(event) => setOther(event.target.value)}>
+            <Select aria-label={t("cast.language")} value={other} onChange={(event) => change({ other: event.target.value })}>
               <option value="">{t("cast.anyLanguage")}</option>
               {languages.map((one) => <option key={one}>{one}</option>)}
             </Select>
           ) : (
-            <Select aria-label={t("cast.accent")} value={accent} onChange={(event) => setAccent(event.target.value)}>
+            <Select aria-label={t("cast.accent")} value={accent} onChange={(event) => change({ accent: event.target.value })}>
               <option value="">{t("cast.anyAccent")}</option>
               {accents.map((one) => <option key={one}>{one}</option>)}
             </Select>
           )}
-          <Select aria-label={t("cast.register")} value={register} onChange={(event) => setRegister(event.target.value)}>
+          <Select aria-label={t("cast.register")} value={register} onChange={(event) => change({ register: event.target.value })}>
             <option value="">{t("cast.anyRegister")}</option>
             {REGISTERS.map((one) => <option key={one} value={one}>{t(`register.${one}`)}</option>)}
           </Select>
-          <Select aria-label={t("cast.age")} value={age} onChange={(event) => setAge(event.target.value)}>
+          <Select aria-label={t("cast.age")} value={age} onChange={(event) => change({ age: event.target.value })}>
             <option value="">{t("cast.anyAge")}</option>
             {AGES.map((one) => <option key={one} value={one}>{t(`age.${one}`)}</option>)}
           </Select>
         </div>
         <div className="flex items-center gap-2">
-          <Select aria-label={t("cast.order")} className="grow" value={order} onChange={(event) => setOrder(event.target.value as Order)}>
+          <Select aria-label={t("cast.order")} className="grow" value={order} onChange={(event) => change({ order: event.target.value as Order })}>
             {ORDERS.map((one) => <option key={one} value={one}>{one === "near" && matched.data?.[0]?.nearest_to === "recording" ? t("cast.nearestRecorded") : t(`cast.orders.${one}`)}</option>)}
           </Select>
-          <Button aria-pressed={starred} className={starred ? "bg-tide-wash" : ""} onClick={() => setStarred(!starred)}>
+          <Button aria-pressed={starred} className={starred ? "bg-tide-wash" : ""} onClick={() => change({ starred: !starred })}>
             <Star size={14} aria-hidden fill={starred ? "currentColor" : "none"} />
             {t("cast.favourites")}
           </Button>
         </div>
-        <Tick label={t("cast.others")} checked={others} onChange={setOthers} />
+        <Tick label={t("cast.others")} checked={others} onChange={(on) => change({ others: on })} />
       </div>
       <ul className="grow min-h-48 max-h-80 @3xl:max-h-none @3xl:min-h-0 overflow-auto px-3 pb-3 flex flex-col gap-0.5" aria-label={t("cast.voices", { count: found.length })}>
         {shown.map((voice) => {
@@ -295,20 +308,21 @@ export function VoiceChooser({
     </div>
     {/* Beside the list where there is room, so that what is set stays in sight while voices are compared. */}
     <div className="@3xl:min-h-0 @3xl:overflow-auto @3xl:border-s border-rule @3xl:pt-3">
-      {compared.length > 0 && (
-        <Comparison
-          key={compared.join()}
-          voices={compared.flatMap((id) => voices.find((voice) => voice.id === id) ?? [])}
-          speaker={speaker}
-          address={address}
-          readOnly={readOnly}
-          onChoose={choose}
-          onDone={() => setCompared([])}
-        />
-      )}
       {casting && <CastingSettings key={ownLine?.id ?? 0} production={production} edition={edition} speaker={speaker} casting={casting} line={ownLine} match={matches.get(casting.voice.id)} />}
     </div>
     </div>
+    {/* Always in sight, wherever the list has been scrolled to. */}
+    {compared.length > 0 && (
+      <Comparison
+        key={compared.join()}
+        voices={compared.flatMap((id) => voices.find((voice) => voice.id === id) ?? [])}
+        speaker={speaker}
+        address={address}
+        readOnly={readOnly}
+        onChoose={choose}
+        onDone={() => setCompared([])}
+      />
+    )}
     </aside>
   );
 }

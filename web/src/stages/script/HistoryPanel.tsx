@@ -57,9 +57,12 @@ export function HistoryPanel({ production, stamp, actions }: { production: Produ
 function sentence(record: RecordedAction, t: TFunction): string {
   const details = (record.details ?? {}) as Record<string, unknown>;
   const told = { ...details, defaultValue: "" };
-  // A casting is told by what of it was changed.
+  // What of it was changed, or chosen, is told.
   const what = typeof details.what === "string" ? details.what : "voice";
-  const did = () => (record.name === "set_casting" ? t(`did.set_casting.${what}`, told) : t(`did.${record.name}`, told));
+  const did = () => {
+    if (record.name === "set_casting") return t(`did.set_casting.${what}`, told);
+    return record.name === "choose_cast_from" ? t(`did.choose_cast_from.${what}`, told) : t(`did.${record.name}`, told);
+  };
   const said = Object.keys(details).length ? did() : "";
   return said || `${t(`action.${record.name}`)}${record.summary ? `: ${record.summary}` : ""}`;
 }

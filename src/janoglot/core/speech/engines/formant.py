@@ -75,6 +75,9 @@ class SaidWord:
 
 
 _MOST_TRANSCRIBED = 4_000
+_LONGEST_READ = 60
+"""Letters. The library writes over its own memory where it spells a word of more than some 80 of them ("M.D.O.M.D.O…"):
+what is as long is given to a process first that may fall."""
 _Event = tuple[int, int, int, int, str]
 
 # The locale of a base where the engine's own tag says it otherwise than BCP 47 does.
@@ -207,7 +210,7 @@ class FormantEngine:
     def _read(self, words: str, base: str) -> list[SaidWord]:
         """Where the text is of plain words and the engine says just as many: twenty times quicker than listening to
         it. Else nothing."""
-        if not _PLAIN.fullmatch(words):
+        if not _PLAIN.fullmatch(words) or any(len(word) > _LONGEST_READ for word in words.split()):
             return []
         plain = Utterance(words, base)
         self._choose(base, plain.shaping, plain.delivery)
