@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from janoglot.core.edition.model import Edition, EditionCasting, EditionLine, Re
 from janoglot.core.edition.plan import plan_of
 from janoglot.core.edition.standing import EditionStanding
 from janoglot.core.errors import BadInput
+from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.speech.catalogue import voice_named
 from janoglot.core.speech.engines import engine_named
 from janoglot.core.speech.engines.base import KEPT_LUFS, Delivery, Samples
@@ -202,3 +204,25 @@ class TestInAnEdition:
         assert one.mix_recipe != standing(None).mix_recipe
         [line] = plan_of(one).lines
         assert line.recipe is None and line.kept == f"{'a' * 40}.wav" and line.seconds == pytest.approx(1.6)
+
+
+class TestHowLongAProgrammeIs:
+    """The picture may go on after the last word."""
+
+    def of(self, source_seconds: float, ends: str = "picture", **plan: Any) -> EditionStanding:
+        edition = standing(RecordedTake("a" * 40, "The tide is turning.")).edition
+        edition = replace(edition, source_seconds=source_seconds, sounds=sound_plan_of({"ends": ends, **plan}))
+        return EditionStanding(edition, {"a" * 40: Take("a" * 40, 1.6, 48_000, -24.0, ())})
+
+    def test_it_is_at_least_as_long_as_the_picture(self) -> None:
+        state = self.of(76.0)
+        assert state.seconds < 20 and state.mix_seconds == 76.0 and plan_of(state).seconds == 76.0
+        assert self.of(0.5).mix_seconds == self.of(0.0).mix_seconds == state.seconds
+
+    def test_or_it_ends_with_the_last_word_where_that_is_chosen(self) -> None:
+        assert self.of(76.0, "words").mix_seconds == self.of(0.0).seconds
+
+    def test_what_goes_on_to_the_end_goes_on_to_that(self) -> None:
+        cue = {"id": "c1", "layer": "ambience", "sound": {"made": "rain"}, "at": 0, "loop": True}
+        placed = self.of(76.0, cues=[cue]).placed_cues[0]
+        assert placed[0].start + (placed[0].lasts or 0.0) == pytest.approx(76.0)

@@ -310,10 +310,6 @@ class TestCatalogue:
         assert all(v.is_rich for v in voices)
         assert min(apart(a, b) for a in voices for b in voices if a is not b) > 3
 
-    def test_the_same_voice_goes_on_in_another_language(self) -> None:
-        like = {"Keeper": "cormorant", "Imka": "linnet"}
-        assert cast_rest(["Keeper", "Imka"], "el-GR", {}, like) == like
-
 
 class TestSketches:
     RECIPE = TakeRecipe(LINE, voice_named("cormorant"), language="en-GB")

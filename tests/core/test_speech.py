@@ -18,6 +18,8 @@ from janoglot.core.speech.engines import engine_named, formant_engine
 from janoglot.core.speech.engines.base import Delivery, Shaping, Utterance
 from janoglot.core.speech.engines.formant import FormantEngine
 from janoglot.core.speech.heard import compare
+from janoglot.core.speech.match import far
+from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.takes import (
     CLOSE_ENOUGH,
     TakeRecipe,
@@ -32,7 +34,6 @@ from janoglot.core.speech.trimming import audible_span, trim
 from janoglot.core.speech.voice_table import measured_voices, semitones_apart, voice_table
 from janoglot.core.speech.voices import Voice
 from janoglot.core.store import FolderStore
-from tests.core.shapes import apart
 
 WORDS = "Mind the third step, it has been loose since the winter."
 LIGHT = {v.id: v for v in catalogue().values() if v.engine == "formant"}
@@ -221,7 +222,7 @@ class TestCasting:
         voices = [voice_named(v) for v in chosen.values()]
         assert len({v.id for v in voices}) == 4
         assert all(v.speaks(tag) for v in voices)
-        assert min(apart(a, b) for a in voices for b in voices if a is not b) > 3
+        assert min(far(measure_or_estimate(a), measure_or_estimate(b)) for a in voices for b in voices if a is not b) > 3
         assert cast_rest(self.SPEAKERS, tag, {}) == chosen
 
     def test_who_has_a_voice_keeps_it_and_nobody_else_gets_it(self) -> None:

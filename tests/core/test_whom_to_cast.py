@@ -36,10 +36,11 @@ class TestWhereNobodyRichIsAtHome:
             heard = heard_speaking(voice.base, language)
             assert heard is not None
             assert best is not None
-            assert heard.error <= best.error + 0.1
-            assert heard.native >= best.native - 0.1
-        light = [voice for voice in voices_for(language) if not voice.is_rich and voice.is_native(language)]
-        assert sum(not voice.is_rich for voice in cast) in (0, min(6, len(light))), "of one kind, as far as there are enough"
+            light = natives_heard(language)
+            assert (heard.error <= best.error + 0.1 and heard.native >= best.native - 0.1) or (
+                light is not None and heard.sounds <= light.sounds / 2), (voice.id, heard)
+        natives = [voice for voice in voices_for(language) if not voice.is_rich and voice.is_native(language)]
+        assert sum(not voice.is_rich for voice in cast) in (0, min(6, len(natives))), "of one kind, as far as there are enough"
 
     def test_german_has_enough_rich_voices_and_greek_has_not(self) -> None:
         german, greek = no_rich_natives("de-DE"), no_rich_natives("el-GR")
@@ -92,8 +93,13 @@ class TestOnePlace:
         assert len({voice.locale for voice in cast}) == 1
 
 
-def test_who_is_heard_well_is_within_five_hundredths_of_the_best_or_a_tenth_where_these_are_few() -> None:
+def test_who_is_heard_well_is_near_the_best_or_far_clearer_than_natives() -> None:
     for language in WITHOUT_HOME:
-        best, well = best_heard(language), [heard_speaking(base, language) for base in heard_well(language)]
-        within = [row for row in well if row and best and row.error <= best.error + 0.05 and row.native >= best.native - 0.05]
-        assert len(within) in (len(well), *range(6)), language
+        best, light = best_heard(language), natives_heard(language)
+        assert best is not None
+        rows = [row for base in heard_well(language) if (row := heard_speaking(base, language))]
+        near = [row for row in rows if row.error <= best.error + 0.05 and row.native >= best.native - 0.05]
+        if len(near) < len(rows):
+            assert len(near) < 6, language
+        assert all((row.error <= best.error + 0.1 and row.native >= best.native - 0.1) or (light and row.sounds <= light.sounds / 2)
+                   for row in rows), language

@@ -105,14 +105,15 @@ def _all_made(
     script: Script, source_language: str, languages: Sequence[str] | None, cast: Mapping[str, Mapping[str, str]],
     store_root: Path, target: float | None, progress: Progress, processes: int | None, quality: Quality,
     lexicon: Sequence[LexiconEntry], readings: int, sounds: SoundPlan | None, choose: CastFrom,
+    source_seconds: float = 0.0,
 ) -> tuple[list[_Job], _Found, _Found]:
     """Every edition with all its takes and sounds made; other readings, and templates' clips, by language and line."""
     if target is not None:
         # Before anything is voiced.
         check_target(target)
     wanted = list(dict.fromkeys([source_language, *(languages if languages is not None else script.languages)]))
-    jobs = [_Job(replace(edition, sounds=sounds) if sounds else edition) for edition in editions_of(
-        script, source_language, wanted, cast, target, lexicon, choose)]
+    jobs = [_Job(replace(edition, sounds=sounds or edition.sounds, source_seconds=source_seconds)) for edition in
+            editions_of(script, source_language, wanted, cast, target, lexicon, choose)]
     pool = _Pool(store_root, processes)
     try:
         _voice(jobs, pool, quality, progress)
@@ -134,11 +135,11 @@ def materials_of(
     """The editions in ``languages`` (all of the script's without it), each with its finished mix, as packages are made
     of them. ``picture``: the source's video. What was made before is not made again. Raises BadInput as :func:`dub`."""
     chosen = list(languages) if languages is not None else [source_language, *script.languages]
-    jobs, _, _ = _all_made(script, source_language, chosen, cast, store_root, target, progress, processes, quality,
-                           lexicon, 0, sounds, choose)
     store = FolderStore(store_root)
-    library = Sounds(sounds_folder or Path(), store)
     recording = _picture_in(picture, store) if picture else None
+    jobs, _, _ = _all_made(script, source_language, chosen, cast, store_root, target, progress, processes, quality,
+                           lexicon, 0, sounds, choose, recording["seconds"] if recording else 0.0)
+    library = Sounds(sounds_folder or Path(), store)
     materials = []
     source = {line.id: line.words for line in jobs[0].edition.lines}
     for number, job in enumerate(job for job in jobs if job.edition.language in chosen):

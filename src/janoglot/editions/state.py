@@ -86,7 +86,14 @@ def settings_from_row(row: Edition) -> dict[str, Any]:
             "lexicon": Lexicon(one.core for one in lexicon_for(fresh)),
             "target": fresh.production.target_lufs, "fps": fresh.production.fps, "voices": voices_from_rows(fresh),
             "sounds": world.core if (world := SoundWorld.objects.filter(production=fresh.production_id).first())
-            else SoundPlan(), "source_sound": source_sound_of(fresh)}
+            else SoundPlan(), "source_sound": source_sound_of(fresh), "source_seconds": source_seconds_of(fresh)}
+
+
+def source_seconds_of(row: Edition) -> float:
+    """How long the recording is that the production is of; 0.0 without one."""
+    facts = Media.objects.filter(production=row.production_id, played=True, purpose=Media.Purpose.SOURCE).values_list(
+        "facts", flat=True).first()
+    return float(facts["seconds"]) if facts else 0.0
 
 
 def source_sound_of(row: Edition) -> SourceSound | None:

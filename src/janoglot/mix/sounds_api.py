@@ -18,7 +18,7 @@ from rest_framework.views import APIView
 from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
 from janoglot.core.guarded import check_value, read_json, whole_number
-from janoglot.core.mix.cues import BED_USES, FADE_CURVES, LAYER_KINDS, SoundPlan, plan_as_json, sound_plan_of
+from janoglot.core.mix.cues import BED_USES, ENDS, FADE_CURVES, LAYER_KINDS, SoundPlan, plan_as_json, sound_plan_of
 from janoglot.core.mix.recut import MOST_JOINS
 from janoglot.core.mix.rooms import ROOM_NAMES
 from janoglot.core.mix.sides import RATE
@@ -161,6 +161,9 @@ class SoundWorldSerializer(serializers.Serializer[Data]):
     dialogue = serializers.BooleanField(required=False, help_text="The loudness that is wanted is the voices' alone.")
     ceiling_db = serializers.FloatField(required=False)
     clear_lu = serializers.FloatField(required=False)
+    ends = serializers.ChoiceField([(end, end) for end in ENDS], required=False,
+                                   help_text="Whether a track is at least as long as the recording that it is for, or "
+                                             "ends with the last word.")
     editions = serializers.DictField(
         child=serializers.DictField(), required=False, help_text="What is otherwise in one edition, by language."
     )

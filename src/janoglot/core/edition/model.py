@@ -157,3 +157,5 @@ class Edition:
     sounds: SoundPlan = field(default_factory=SoundPlan)
     """What lies under the voices."""
     source_sound: SourceSound | None = None
+    source_seconds: float = 0.0
+    """Of the picture or recording that it is for; 0 where there is none."""

@@ -298,7 +298,7 @@ class EditionStanding:
         spoken = [(one, p) for one, p in zip(self.lines, self.placements, strict=True) if one.take and p.seconds]
         lines = {name: (p.start, p.end) for one, p in spoken for name in one.line.names}
         rows = [(one.line.part.names if one.line.part else (), p.start, p.end) for one, p in spoken]
-        return place_cues(self.world, lines, part_spans(rows), self.seconds)
+        return place_cues(self.world, lines, part_spans(rows), self.programme)
 
     @cached_property
     def bed(self) -> PlannedBed | None:
@@ -315,11 +315,18 @@ class EditionStanding:
             if (next_use := _use_of(bed, names)) != use:
                 regions.append((start, moment, use))
                 start, use = moment, next_use
-        regions.append((start, max(self.seconds, start), use))
+        regions.append((start, max(self.programme, start), use))
         holds = [(hold.at, hold.seconds) for hold in self.holds]
         pieces = bed_pieces(regions, holds, source.offset)
         speech = [line.slot for line in self.edition.lines if line.slot and not line.on_screen]
         return PlannedBed(source.key, source.clean, bed.level_db, pieces, speech if not source.clean else [], holds)
+
+    @property
+    def programme(self) -> float:
+        """Seconds to its end: of the last word, or of the picture with everything that it is held, where it is to be as
+        long as that."""
+        source = self.edition.source_seconds if self.world.ends == "picture" else 0.0
+        return max(self.seconds, source + sum(hold.seconds for hold in self.holds) if source else 0.0)
 
     @cached_property
     def mix_seconds(self) -> float:
@@ -328,7 +335,7 @@ class EditionStanding:
         if self.world.places:
             ends += [p.end + tail_of(place.room) for one, p in zip(self.lines, self.placements, strict=True)
                      if one.take and p.seconds and (place := self.heard_from(one))]
-        return max(self.seconds, min(self.seconds + _MOST_PAST_END, max(ends, default=0.0)))
+        return max(self.programme, min(self.programme + _MOST_PAST_END, max(ends, default=0.0)))
 
     def heard_from(self, line: LineStanding) -> VoicePlace | None:
         """The room that a line is heard from."""

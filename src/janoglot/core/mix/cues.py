@@ -142,6 +142,10 @@ class Cue:
     """Whether it is music that is cut anew to end where the cue does."""
 
 
+Ends = Literal["picture", "words"]
+ENDS: tuple[Ends, ...] = ("picture", "words")
+
+
 @dataclass(frozen=True, slots=True)
 class SoundPlan:
     """The sound world of a production: layers and cues under the voices, strips of the ``speakers`` by name and of all
@@ -166,6 +170,8 @@ class SoundPlan:
     deeper: Mapping[str, float] = field(default_factory=dict)
     """By line: dB that all else gives way there, beside what it does anyway."""
     editions: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    ends: Ends = "picture"
+    """Whether the programme is at least as long as what it is for, or ends with the last word."""
 
     def place_of(self, speaker: Names, part: Names, line: Names) -> VoicePlace | None:
         fitting = [one for one in self.places if one.fits(speaker, part, line)]
@@ -239,6 +245,7 @@ def plan_as_json(plan: SoundPlan) -> dict[str, Any]:
         "clear_lu": plan.clear_lu,
         "deeper": [{"line": line, "db": db} for line, db in plan.deeper.items()],
         "editions": {tag: dict(told) for tag, told in plan.editions.items()},
+        "ends": plan.ends,
     }
 
 
@@ -340,7 +347,8 @@ def sound_plan_of(told: Any) -> SoundPlan:
         _bed(_object(told.get("bed"))), told.get("mono") is True, told.get("dialogue") is True,
         _number(told, "ceiling_db", CEILING, -12, -0.1), _number(told, "clear_lu", 10, 0, 40),
         {_line(row): _number(row, "db", 6, 0, 30) for row in _rows(told.get("deeper"), _MOST_ROWS)},
-        {str(tag)[:35]: dict(one) for tag, one in _object(editions).items() if isinstance(one, dict) and one})
+        {str(tag)[:35]: dict(one) for tag, one in _object(editions).items() if isinstance(one, dict) and one},
+        "words" if told.get("ends") == "words" else "picture")
 
 
 def _object(value: Any) -> Mapping[str, Any]:

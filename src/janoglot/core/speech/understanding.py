@@ -21,7 +21,6 @@ from janoglot.core.speech.measures import sentence
 from janoglot.core.speech.voices import Voice
 
 SHIPPED = Path(__file__).with_name("understanding.json")
-_FEWEST = 5
 _MOST_MISHEARD = 0.4
 """Of the sounds: beyond, a language is not offered."""
 
@@ -46,6 +45,8 @@ _NATIVES = "natives"
 _AS_GOOD = (0.05, 0.1)
 """Who is no worse than this beside the best, in errors and in being taken for the language, is understood as well; the
 second where that leaves fewer than can be cast."""
+_CLEARER = 0.5
+"""Of the sounds that natives are misheard in."""
 FEWEST_CAST = 6
 """Voices that a cast is made of."""
 
@@ -78,23 +79,26 @@ def best_heard(language: str) -> Heard | None:
 
 @cache
 def heard_well(language: str) -> frozenset[str]:
-    """The blends that are understood about as well as the best in a language that is not their own."""
+    """The blends that are understood about as well as the best in a language that is not their own; and where these are
+    too few for a cast, those that are still understood far better than its light natives."""
     best = best_heard(language)
-    found: frozenset[str] = frozenset()
-    for worse in _AS_GOOD if best else ():
+    if best is None:
+        return frozenset()
+    for worse in _AS_GOOD:
         found = frozenset(base for base, heard in measured()[primary(language)].items()
                           if heard.error <= best.error + worse and heard.native >= best.native - worse)
         if len(found) >= FEWEST_CAST:
-            break
-    return found
+            return found
+    light = natives_heard(language)
+    return found if light is None else found | {
+        base for base, heard in measured()[primary(language)].items() if heard.sounds <= _CLEARER * light.sounds}
 
 
 @cache
 def heard_speaking(base: str, language: str) -> Heard | None:
     """What was measured of a voice of this blend in a language that is not its own: how it is shaped tells less. None
-    where nothing was, or where so few were measured that it says something of the language alone."""
-    rows = measured().get(primary(language), {})
-    return rows.get(base) if len(rows) >= _FEWEST else None
+    where nothing was."""
+    return measured().get(primary(language), {}).get(base)
 
 
 def spoken_without_home() -> tuple[str, ...]:

@@ -3776,6 +3776,12 @@ export interface components {
          * @enum {string}
          */
         EncodingEnum: "utf-8" | "cp1252" | "cp1250" | "cp1251" | "cp1253" | "cp1254" | "cp1255" | "cp1256" | "cp1257" | "cp1258" | "iso8859_1" | "iso8859_2" | "iso8859_5" | "iso8859_7" | "iso8859_8" | "iso8859_9" | "iso8859_15" | "koi8_r" | "koi8_u" | "gb18030" | "big5" | "cp932" | "euc_jp" | "cp949" | "mac_roman" | "cp437" | "cp850" | "cp852" | "cp866" | "utf-16" | "utf-32";
+        /**
+         * @description * `picture` - picture
+         *     * `words` - words
+         * @enum {string}
+         */
+        EndsEnum: "picture" | "words";
         Engine: {
             /** @description Languages on the way; empty without one. */
             route: string[];
@@ -6021,6 +6027,13 @@ export interface components {
             ceiling_db?: number;
             /** Format: double */
             clear_lu?: number;
+            /**
+             * @description Whether a track is at least as long as the recording that it is for, or ends with the last word.
+             *
+             *     * `picture` - picture
+             *     * `words` - words
+             */
+            ends?: components["schemas"]["EndsEnum"];
             /** @description What is otherwise in one edition, by language. */
             editions?: {
                 [key: string]: {
@@ -6049,6 +6062,13 @@ export interface components {
             ceiling_db?: number;
             /** Format: double */
             clear_lu?: number;
+            /**
+             * @description Whether a track is at least as long as the recording that it is for, or ends with the last word.
+             *
+             *     * `picture` - picture
+             *     * `words` - words
+             */
+            ends?: components["schemas"]["EndsEnum"];
             /** @description What is otherwise in one edition, by language. */
             editions?: {
                 [key: string]: {

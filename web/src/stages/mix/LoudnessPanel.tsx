@@ -14,11 +14,13 @@ const PURPOSES = [-16, -18, -23, -24, -27] as const;
 export const DEEPER_BY = 6;
 
 /** How loud the programme is to be, what was measured of it, and the lines that are hidden under something. */
-export function LoudnessPanel({ edition, plan, target, report, readOnly, onTarget, onPlan, onLine, onDeeper }: {
+export function LoudnessPanel({ edition, plan, target, report, hasSource, readOnly, onTarget, onPlan, onLine, onDeeper }: {
   edition: EditionLines;
   plan: SoundWorld;
   target: number;
   report: NonNullable<Mix["report"]> | null;
+  /** Whether there is a recording that it is for. */
+  hasSource: boolean;
   readOnly: boolean;
   onTarget: (lufs: number, dialogue: boolean) => void;
   onPlan: (more: Partial<SoundWorld>) => void;
@@ -49,6 +51,7 @@ export function LoudnessPanel({ edition, plan, target, report, readOnly, onTarge
         </RadioGroup.Root>
         <div className="flex flex-col gap-1.5 mt-3 text-sm">
           {own && <Tick label={t("mix.dialogue")} checked={plan.dialogue ?? false} disabled={readOnly} onChange={(dialogue) => onPlan({ dialogue })} />}
+          {hasSource && <Tick label={t("mix.asLong")} checked={plan.ends !== "words"} disabled={readOnly} onChange={(on) => onPlan({ ends: on ? "picture" : "words" })} />}
           <Tick label={t("mix.mono")} checked={plan.mono ?? false} disabled={readOnly} onChange={(mono) => onPlan({ mono })} />
           <Figure label={t("mix.ceiling")} value={plan.ceiling_db ?? -1} low={-12} high={-0.1} readOnly={readOnly} onSet={(ceiling_db) => onPlan({ ceiling_db })} />
           <Figure label={t("mix.clear")} value={plan.clear_lu ?? 10} low={0} high={40} readOnly={readOnly} onSet={(clear_lu) => onPlan({ clear_lu })} />

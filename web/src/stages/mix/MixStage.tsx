@@ -13,6 +13,7 @@ import { setLayered, usePlayer } from "../../shared/player";
 import type { StageProps } from "../../shared/stage";
 import { Button, Empty, Tick } from "../../shared/ui/controls";
 import { useKeys } from "../../shared/useKeys";
+import { useSourceMedia } from "../../shared/useSourceMedia";
 import { AddSound, type NewSound } from "./AddSound";
 import { BedPanel, SOURCE_LAYER } from "./BedPanel";
 import { CuePanel } from "./CuePanel";
@@ -33,6 +34,7 @@ export function MixStage({ production, edition }: StageProps) {
   const { t } = useTranslation();
   const say = useNotices((state) => state.say);
   const place = usePlace();
+  const source = useSourceMedia(production.id);
   const { language } = edition.edition;
   const { plan, known, set } = useSoundWorld(production.id);
   const here = useMemo(() => inEdition(plan, language), [plan, language]);
@@ -228,7 +230,7 @@ export function MixStage({ production, edition }: StageProps) {
           {panel === "bed" ? (
             <BedPanel production={production} plan={plan} laid={told} pieceOf={(block, key) => pieceAddress(production.id, language, SOURCE_LAYER, block, key)} readOnly={readOnly} onSet={set} />
           ) : panel === "loudness" ? (
-            <LoudnessPanel edition={edition} plan={here} target={production.target_lufs} report={report} readOnly={readOnly} onTarget={(lufs, dialogue) => { if ((plan.dialogue ?? false) !== dialogue) set((now) => ({ ...now, dialogue })); if (lufs !== production.target_lufs) target.mutate(lufs, tell); }} onPlan={(more) => set((now) => ({ ...now, ...more }))} onLine={place.select} onDeeper={deeper} />
+            <LoudnessPanel edition={edition} plan={here} target={production.target_lufs} report={report} hasSource={source !== null} readOnly={readOnly} onTarget={(lufs, dialogue) => { if ((plan.dialogue ?? false) !== dialogue) set((now) => ({ ...now, dialogue })); if (lufs !== production.target_lufs) target.mutate(lufs, tell); }} onPlan={(more) => set((now) => ({ ...now, ...more }))} onLine={place.select} onDeeper={deeper} />
           ) : cue ? (
             <CuePanel key={cue.id} production={production} edition={edition} cue={cue} name={names.get(cue.id ?? "") ?? ""} layers={here.layers} laid={told?.cues.find((one) => one.id === cue.id)} leftOut={told?.left_out.includes(cue.id ?? "") ?? false} readOnly={readOnly} differs={(cue.id ?? "") in otherwise(plan, language, "cues")} onChange={(more) => setCue(cue.id ?? "", more)} onOther={(kind) => onOtherLayer(cue.id ?? "", kind)} onRemove={() => removeCue(cue.id ?? "")} onEverywhere={() => set((now) => asEverywhere(now, "cues", cue.id ?? "", language))} />
           ) : layer ? (
