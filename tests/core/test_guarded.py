@@ -33,7 +33,7 @@ READERS: list[tuple[str, Callable[[bytes], object]]] = [
 @pytest.mark.parametrize(("outer", "read"), READERS)
 @pytest.mark.parametrize("inner", ["termEntry", "tu", "unit", "span", "div"])
 def test_deep_nesting_is_said_soon(outer: str, read: Callable[[bytes], object], inner: str) -> None:
-    began = time.perf_counter()
+    began = time.process_time()
     with pytest.raises(BadInput, match="deep|first|lines"):
         read(nested(outer, 1, nested(inner, 20_000).decode()))
     assert time.perf_counter() - began < 2
@@ -42,7 +42,7 @@ def test_deep_nesting_is_said_soon(outer: str, read: Callable[[bytes], object], 
 def test_a_termbase_nested_within_bounds_is_read_once() -> None:
     entry = '<termEntry><langSet xml:lang="en-GB"><tig><term>tide</term></tig></langSet>' \
             '<langSet xml:lang="es-MX"><tig><term>marea</term></tig></langSet></termEntry>'
-    began = time.perf_counter()
+    began = time.process_time()
     inside = "".join(f"<termEntry>{entry * 3}</termEntry>" for _ in range(2000))
     read_tbx(f"<martif><text><body>{inside}{entry}</body></text></martif>".encode(), "en-GB", "es-MX")
     assert time.perf_counter() - began < 3
@@ -90,7 +90,7 @@ def giant_sheet() -> bytes:
 
 @pytest.mark.parametrize("read", [read_xlsx, lambda data: read_script(data, "a.xlsx")])
 def test_a_declared_size_is_not_believed(read: Callable[[bytes], object]) -> None:
-    began = time.perf_counter()
+    began = time.process_time()
     with pytest.raises(BadInput):
         read(giant_sheet())
     assert time.perf_counter() - began < 5
@@ -99,16 +99,16 @@ def test_a_declared_size_is_not_believed(read: Callable[[bytes], object]) -> Non
 class TestRunawayExpressions:
     @pytest.mark.parametrize("find", [r"(.|..)+\d\d", r"(x+x+)+y"])
     def test_looking_ends(self, find: str) -> None:
-        began = time.perf_counter()
+        began = time.process_time()
         with pytest.raises(BadInput, match="repet|repeats"):
             list(hits([(n, "xaxa" * 40) for n in range(50)], pattern(find, regular=True), "", True))
-        assert time.perf_counter() - began < 6
+        assert time.process_time() - began < 6
 
     def test_so_does_reading_a_book_by_one(self) -> None:
-        began = time.perf_counter()
+        began = time.process_time()
         with pytest.raises(BadInput, match="repet"):
             read_script("\n".join(["tide " * 12] * 300), "a.txt", Hints(prose=True, parts_by="pattern", pattern=r"(.|..)+\d\d"))
-        assert time.perf_counter() - began < 6
+        assert time.process_time() - began < 6
 
 
 def test_control_characters_are_no_text() -> None:

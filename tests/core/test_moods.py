@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from janoglot.core.edition.model import (
@@ -88,6 +88,7 @@ class TestLayers:
 
 
 class TestManner:
+    @example({"afraid": 1.0, "warm": 1.0, "angry": 1.0})
     @given(STRENGTHS)
     def test_the_same_told_in_another_order_is_the_same_take(self, moods: dict[str, float]) -> None:
         one = together(manners_of(tuple(moods.items())))

@@ -21,7 +21,8 @@ _MOST_LENT = 0.8
 def together(manners: Iterable[tuple[Manner, float]]) -> Manner:
     """Manners over one another, each as strong as it is said to be (1: as it is), within what stays speech. What is the
     same in the end is the same manner, in whatever order it was told."""
-    given = [(manner, strength) for manner, strength in manners if strength]
+    # In one order: a sum of broken numbers is another one in another order, and may be rounded to another side.
+    given = sorted(((manner, strength) for manner, strength in manners if strength), key=repr)
     if not given:
         return NEUTRAL
     values: dict[str, float] = {}
