@@ -80,9 +80,9 @@ class TestLines:
     def test_five_thousand_lines_are_checked_soon(self) -> None:
         lines = [CheckedLine(n, "Keeper", f"Under the floor of room {n} the water turned again.", (n * 4.0, n * 4 + 3.5))
                  for n in range(5000)]
-        began = time.perf_counter()
+        began = time.process_time()
         assert check(lines, "en-GB") == []
-        assert time.perf_counter() - began < 5
+        assert time.process_time() - began < 5
 
 
 class TestPasting:

@@ -36,7 +36,7 @@ def test_deep_nesting_is_said_soon(outer: str, read: Callable[[bytes], object], 
     began = time.process_time()
     with pytest.raises(BadInput, match="deep|first|lines"):
         read(nested(outer, 1, nested(inner, 20_000).decode()))
-    assert time.perf_counter() - began < 2
+    assert time.process_time() - began < 2
 
 
 def test_a_termbase_nested_within_bounds_is_read_once() -> None:
@@ -45,7 +45,7 @@ def test_a_termbase_nested_within_bounds_is_read_once() -> None:
     began = time.process_time()
     inside = "".join(f"<termEntry>{entry * 3}</termEntry>" for _ in range(2000))
     read_tbx(f"<martif><text><body>{inside}{entry}</body></text></martif>".encode(), "en-GB", "es-MX")
-    assert time.perf_counter() - began < 3
+    assert time.process_time() - began < 3
 
 
 def test_depth_is_counted() -> None:
@@ -93,7 +93,7 @@ def test_a_declared_size_is_not_believed(read: Callable[[bytes], object]) -> Non
     began = time.process_time()
     with pytest.raises(BadInput):
         read(giant_sheet())
-    assert time.perf_counter() - began < 5
+    assert time.process_time() - began < 5
 
 
 class TestRunawayExpressions:

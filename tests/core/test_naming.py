@@ -118,10 +118,10 @@ class TestTurned:
 
 
 def test_a_label_is_looked_for_in_linear_time() -> None:
-    began = time.perf_counter()
+    began = time.process_time()
     for text in (" " * 200_000 + ":", "a" * 200_000, "(" * 100_000 + ":", "A " * 100_000 + ": x"):
         label_of(text)
-    assert time.perf_counter() - began < 0.5
+    assert time.process_time() - began < 0.5
 
 
 class TestLabelsByThemselves:

@@ -357,9 +357,9 @@ class TestProse:
     def test_a_book_of_400_pages_is_read_in_seconds(self) -> None:
         page = "The tide turned under the floor, and Dr. Ash wrote it down at 9.30. " * 28 + "\n\n"
         book = "".join(f"Chapter {n}\n\n{page * 20}" for n in range(1, 21))
-        began = time.perf_counter()
+        began = time.process_time()
         script = read_script(book, "book.txt", Hints(prose=True, parts_by="heading"))
-        assert time.perf_counter() - began < 5
+        assert time.process_time() - began < 5
         assert len({line.part for line in script.lines}) == 20
         assert sum(len(line.words) for line in script.lines) > 700_000
 
