@@ -29,6 +29,37 @@ LISTEN = """() => {
   };
 }"""
 
+RENDERED = """() => {
+  window.rendered = null;
+  window.AudioContext = class extends OfflineAudioContext {
+    constructor() { super(2, 8 * 48_000, 48_000); window.rendered = this; this.begun = []; }
+    resume() { return Promise.resolve(); }
+    createBufferSource() {
+      const node = super.createBufferSource();
+      const start = node.start.bind(node);
+      node.start = (at, into) => { this.begun.push([at, into]); start(at, into); };
+      return node;
+    }
+  };
+}"""
+COMPARED = """async (mix) => {
+  // It begins with the chosen line, in the first ten seconds: where that is in the mix.
+  const [at, into] = window.rendered.begun[0];
+  const from = Math.round((into - at) * 48_000);
+  const heard = await window.rendered.startRendering();
+  const whole = await heard_as(await (await fetch(mix)).arrayBuffer());
+  function heard_as(bytes) { return new OfflineAudioContext(2, 1, 48_000).decodeAudioData(bytes); }
+  let apart = 0, all = 0;
+  // Levels glide to where they are for the first hundredths of a second.
+  for (let side = 0; side < 2; side += 1)
+    for (let now = 12_000; now + from < 9.9 * 48_000; now += 1) {
+      const one = whole.getChannelData(side)[now + from], other = heard.getChannelData(side)[now];
+      apart += (one - other) ** 2;
+      all += one ** 2;
+    }
+  return 10 * Math.log10(apart / all);
+}"""
+
 SLOWLY = """() => {
   const send = window.fetch;
   window.fetch = async (asked, more) => {
@@ -167,6 +198,29 @@ def test_levels_are_heard_while_they_are_moved(page: Page) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Pause", exact=True).click()
     expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+
+
+def test_what_is_heard_layer_by_layer_is_the_mix(page: Page) -> None:
+    """Rendered by the browser itself: sounds of two sides and voices of one, all to a side."""
+    program = Program.of(page)
+    production = program.demo()
+    program.ready(production, "en-GB")
+    world = program.get(f"/api/productions/{production}/sounds/")
+    world["layers"] = [{**layer, "pan": 0.7} for layer in world["layers"]]
+    world["voices"] = {**world.get("voices", {}), "pan": 0}
+    speaker = program.get(f"/api/productions/{production}/")["speakers"][0]
+    world["speakers"] = [{"speaker": f"#{speaker['id']}", "pan": -0.6}]
+    program.call("put", f"/api/productions/{production}/sounds/", world)
+    recipe = program.mix(production, "en-GB")
+    page.add_init_script(f"({RENDERED})()")
+    page.reload()
+    open_production(page, "The Tidewater Clock", "English", "Mix")
+    expect(page.get_by_role("button", name=re.compile(r"^distant surf, at"))).to_be_visible(timeout=120_000)
+    page.get_by_role("button", name="Play", exact=True).click()
+    expect(page.get_by_role("button", name="Pause", exact=True)).to_be_visible(timeout=60_000)
+    page.wait_for_function("() => window.rendered && window.rendered.begun.length > 2")
+    apart = page.evaluate(COMPARED, f"/api/productions/{production}/editions/en-GB/mixes/{recipe}/sound.wav")
+    assert apart < -30, apart
 
 
 def test_the_speaker_is_taken_out_of_the_bed(page: Page) -> None:

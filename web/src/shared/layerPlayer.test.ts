@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 
-import { audible, LayerPlayer, pieceTimes, type PlayedLayers } from "./layerPlayer";
+import { audible, balance, LayerPlayer, pieceTimes, type PlayedLayers } from "./layerPlayer";
 
 const strip = { level_db: 0, pan: 0, mute: false, solo: false };
 
@@ -14,23 +14,26 @@ class Param {
 class Node {
   gain = new Param();
   pan = new Param();
-  buffer: { duration: number } | null = null;
+  buffer: { duration: number; numberOfChannels: number } | null = null;
   started: [number, number] | null = null;
   stopped: number | null = null;
-  connect(to: unknown) { return to; }
+  to: unknown[] = [];
+  connect(to: unknown) { this.to.push(to); return to; }
   disconnect() {}
   start(at: number, into: number) { this.started = [at, into]; }
   stop(at: number) { this.stopped = at; }
 }
-let nodes: Record<"gain" | "pan" | "source", Node[]>;
+let nodes: Record<"gain" | "pan" | "source" | "split" | "join", Node[]>;
 let clock: { currentTime: number };
+let sides = 1;
 
 beforeEach(() => {
   vi.useFakeTimers();
-  nodes = { gain: [], pan: [], source: [] };
-  const made = (kind: "gain" | "pan" | "source") => () => { const node = new Node(); nodes[kind].push(node); return node; };
+  nodes = { gain: [], pan: [], source: [], split: [], join: [] };
+  const made = (kind: "gain" | "pan" | "source" | "split" | "join") => () => { const node = new Node(); nodes[kind].push(node); return node; };
   clock = { currentTime: 5 };
-  vi.stubGlobal("AudioContext", class { get currentTime() { return clock.currentTime; } destination = {}; resume = () => Promise.resolve(); createGain = made("gain"); createStereoPanner = made("pan"); createBufferSource = made("source"); decodeAudioData = () => Promise.resolve({ duration: 10 }); });
+  sides = 1;
+  vi.stubGlobal("AudioContext", class { get currentTime() { return clock.currentTime; } destination = {}; resume = () => Promise.resolve(); createGain = made("gain"); createStereoPanner = made("pan"); createChannelSplitter = made("split"); createChannelMerger = made("join"); createBufferSource = made("source"); decodeAudioData = () => Promise.resolve({ duration: 10, numberOfChannels: sides }); });
   vi.stubGlobal("fetch", vi.fn(() => Promise.resolve({ ok: true, arrayBuffer: () => Promise.resolve(new ArrayBuffer(8)) })));
 });
 afterEach(() => {
@@ -75,7 +78,8 @@ it("a level, a side and who is heard are heard within a fiftieth of a second", a
   const { player } = await playing();
   player.setStrips([{ name: "Ash", ...strip, mute: true }, { name: "music", ...strip, level_db: -20, pan: 0.4 }]);
   const last = (node: Node | undefined, what: "gain" | "pan") => node?.[what].set.at(-1);
-  const [, voice, music] = nodes.gain;
+  // Behind each pan is what its layer is raised by.
+  const [voice, music] = nodes.pan.map((node) => node.to[0] as Node);
   expect(last(voice, "gain")).toEqual(["target", 0, 5]);
   expect(last(music, "gain")?.[1]).toBeCloseTo(0.1, 5);
   expect(last(nodes.pan[1], "pan")).toEqual(["target", 0.4, 5]);
@@ -97,4 +101,16 @@ it("at its end it says so", async () => {
   await vi.advanceTimersByTimeAsync(250);
   expect(times.at(-1)).toBe(-1);
   expect(player.playing).toBe(false);
+});
+
+it("what has two sides is balanced as the mix does it, not folded to one", async () => {
+  expect(balance(0)).toEqual([1, expect.closeTo(1, 9)]);
+  expect(balance(1)).toEqual([expect.closeTo(0, 9), 1]);
+  expect(balance(-0.5)[1]).toBeCloseTo(Math.sin(Math.PI / 8) * Math.SQRT2, 9);
+  sides = 2;
+  const { player } = await playing();
+  player.setStrips([{ name: "music", ...strip, pan: 1 }]);
+  const fades = nodes.gain.filter((node) => node.to.some((to) => nodes.split.includes(to as Node)));
+  expect(fades).toHaveLength(nodes.source.length);
+  expect(nodes.gain.some((node) => node.gain.set.some(([, to]) => Math.abs(to) < 1e-9) && nodes.join.includes(node.to[0] as Node))).toBe(true);
 });

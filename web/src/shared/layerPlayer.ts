@@ -34,9 +34,19 @@ interface Sounding {
 
 interface Channel {
   gain: GainNode;
+  /** What has one side is panned at constant power, what has two is balanced: as the mix does it. */
   pan: StereoPannerNode;
+  split: ChannelSplitterNode;
+  left: GainNode;
+  right: GainNode;
   /** By the number of the block. */
   sounding: Map<number, Sounding>;
+}
+
+/** The gains of both sides of what has two already, at a pan from −1 to 1: in the middle it is left alone. */
+export function balance(pan: number): readonly [number, number] {
+  const angle = ((Math.min(1, Math.max(-1, pan)) + 1) * Math.PI) / 4;
+  return [Math.min(1, Math.cos(angle) * Math.SQRT2), Math.min(1, Math.sin(angle) * Math.SQRT2)];
 }
 
 /** Seconds into a piece and from when on the clock it is to sound, for a programme whose second 0 is at `zero`. */
@@ -105,6 +115,9 @@ export class LayerPlayer {
       if (!channel) continue;
       channel.gain.gain.setTargetAtTime(heard.has(strip.name) ? 10 ** (strip.level_db / 20) : 0, this.context.currentTime, SMOOTH);
       channel.pan.pan.setTargetAtTime(strip.pan, this.context.currentTime, SMOOTH);
+      const [left, right] = balance(strip.pan);
+      channel.left.gain.setTargetAtTime(left, this.context.currentTime, SMOOTH);
+      channel.right.gain.setTargetAtTime(right, this.context.currentTime, SMOOTH);
     }
   }
 
@@ -132,7 +145,14 @@ export class LayerPlayer {
         const pan = this.context.createStereoPanner();
         gain.gain.value = 0;
         pan.connect(gain).connect(this.master);
-        this.channels.set(layer.name, { gain, pan, sounding: new Map() });
+        const split = this.context.createChannelSplitter(2);
+        const join = this.context.createChannelMerger(2);
+        const left = this.context.createGain();
+        const right = this.context.createGain();
+        split.connect(left, 0).connect(join, 0, 0);
+        split.connect(right, 1).connect(join, 0, 1);
+        join.connect(gain);
+        this.channels.set(layer.name, { gain, pan, split, left, right, sounding: new Map() });
       }
     for (const [name, channel] of this.channels)
       if (!told.layers.some((layer) => layer.name === name)) {
@@ -197,7 +217,7 @@ export class LayerPlayer {
       fade.gain.linearRampToValueAtTime(1, at + SWAP);
       this.end(before, at);
     }
-    source.connect(fade).connect(channel.pan);
+    source.connect(fade).connect(piece.numberOfChannels > 1 ? channel.split : channel.pan);
     source.start(at, into);
     channel.sounding.set(block, { key, source, fade });
   }
