@@ -33,8 +33,8 @@ from janoglot.core.deliver.encoding import CODECS, AudioFormat, encode
 from janoglot.core.deliver.items import MadeFile
 from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, hand_over, package_of, wanted_of
 from janoglot.core.deliver.picture_items import probed
-from janoglot.core.deliver.timecode import exact_rate, frames_at
-from janoglot.core.deliver.timeline_items import edl_of
+from janoglot.core.deliver.timecode import exact_rate, frames_at, frames_of
+from janoglot.core.deliver.timeline_items import edls_of, markers_of
 from janoglot.core.dubbing import materials_of
 from janoglot.core.errors import BadInput
 from janoglot.core.mix.cues import sound_plan_of
@@ -360,15 +360,48 @@ def test_a_timeline_opens_with_its_media(made: Any) -> None:
     assert "FCM: NON-DROP FRAME" in text
     assert "A2" in text or text.count(" A ") == 4
     for fps, drop in ((23.976, False), (29.97, True), (29.97, False), (50.0, False), (59.94, True)):
-        order = {"fps": fps, "drop": drop, "starts": 3600.0, "title": "Tide", "plan": plan_in(made)}
-        again = otio.adapters.read_from_string(edl_of(order, [f"clips/{n}.wav" for n in range(4)]), "cmx_3600",
+        order = {"fps": fps, "drop": drop, "starts": "01:00:00:00", "title": "Tide", "parts": [], "plan": plan_in(made)}
+        again = otio.adapters.read_from_string(edls_of(order, [f"clips/{n}.wav" for n in range(4)])[0], "cmx_3600",
                                                rate=exact_rate(fps)[0] / exact_rate(fps)[1],
                                                ignore_timecode_mismatch=True)
         first = next(clip for clip in again.find_clips() if clip.name)
         assert first.name == "001 Narrator"
         assert first.duration().value == pytest.approx(frames_at(order["plan"]["lines"][0]["seconds"], fps), abs=1)
+        # What begins at an hour by its time code does so, at rates where that is no hour too; and all lists agree to the frame.
+        event = next(row.split() for row in edls_of(order, ["a.wav"] * 4)[0].splitlines() if row.startswith("001"))
+        row = next(csv.DictReader(io.StringIO(markers_of(order, ["a.wav"] * 4).decode("utf-8-sig"))))
+        assert (row["start"], row["end"]) == (event[6], event[7])
+        assert frames_of(event[6], fps) - frames_of("01:00:00;00" if drop else "01:00:00:00", fps) == frames_at(order["plan"]["lines"][0]["start"], fps)
     rows = list(csv.DictReader(io.StringIO(one(made, "timeline", {"format": "markers"}).read_text("utf-8-sig"))))
     assert [row["name"] for row in rows if not row["file"]] == ["The Stair", "The Clock Room"]
+
+
+def test_a_list_is_within_what_its_format_holds(made: Any) -> None:
+    """999 events and two channels: more are in more lists, each read again by another reader."""
+    plan = plan_in(made)
+    line = plan["lines"][0]
+    plan["lines"] = [{**line, "line": n, "number": n, "start": n * 2.0 + (n % 3) * 0.1, "seconds": 1.9 if n % 50 else 5.0} for n in range(1, 1_201)]
+    order = {"fps": 25.0, "drop": False, "starts": "10:00:00:00", "title": "Tide", "plan": plan}
+    lists = edls_of(order, [f"clips/{n}.wav" for n in range(1_200)])
+    assert len(lists) == 3
+    assert sum(one.count("* SOURCE FILE") for one in lists) == 1_200
+    for text in lists:
+        rows = [row.split() for row in text.splitlines() if row[:3].isdigit()]
+        assert [int(row[0]) for row in rows] == list(range(1, len(rows) + 1))
+        assert len(rows) <= 999 and {row[2] for row in rows} <= {"A", "A2"}
+        again = otio.adapters.read_from_string(text, "cmx_3600", rate=25)
+        assert sum(len(list(track.find_clips())) for track in again.audio_tracks()) == len(rows)
+
+
+@pytest.mark.parametrize(("told", "why"), [("3600", "01:00:00:00"), ("24:00:00:00", "01:00:00:00"), ("01:00:60:00", "01:00:00:00")])
+def test_a_start_that_is_no_time_code_is_said(told: str, why: str) -> None:
+    with pytest.raises(BadInput, match=why):
+        package_of({"name": "a", "items": [{"kind": "timeline", "choices": {"starts": told}}]})
+
+
+def test_what_was_told_in_seconds_once_is_a_time_code_now() -> None:
+    kept = package_of({"name": "a", "items": [{"kind": "timeline", "choices": {"format": "edl", "starts_s": 3600}}]})
+    assert kept.items[0].choices == {"format": "edl", "starts": "01:00:00:00"}
 
 
 @pytest.mark.parametrize("language", ["es-MX", "ar"])

@@ -89,3 +89,16 @@ def test_kept_and_read_again(tmp_path: Path) -> None:
     assert np.array_equal(again.times, beats.times) and again.seconds == beats.seconds
     assert np.allclose(again.looks, beats.looks, atol=1e-6)
     assert speech(1, 0.1).dtype == np.float32
+
+
+@pytest.mark.parametrize("first", [0, 1, 5])
+def test_a_first_beat_at_the_very_beginning_is_a_beat_like_the_others(first: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    import librosa
+
+    step = round(0.5 * RATE)
+    sound = np.random.default_rng(3).normal(0, 0.1, 24 * step).astype(np.float32)
+    heard = np.arange(first, 24 * step * 22_050 // RATE // 512, 22)
+    monkeypatch.setattr(librosa.beat, "beat_track", lambda **told: (120.0, heard))
+    found = beats_of(sound)
+    assert len(found.looks) == len(found.times) == len(heard)
+    assert proposals(found, 0.75 * len(sound) / RATE)

@@ -45,3 +45,11 @@ def test_only_where_there_are_numbers_to_drop() -> None:
         timecode_of(10, 25.0, True)
     with pytest.raises(BadInput, match="no time code"):
         frames_of("12:00", 25.0)
+
+
+@pytest.mark.parametrize(("text", "fps"), [("00:00:00:25", 25.0), ("00:00:60:00", 25.0), ("00:60:00:00", 25.0), ("00:01:00;00", 29.97), ("00:01:00;03", 59.94),
+                                           ("00:00:01;00", 25.0)])
+def test_what_no_clock_shows_is_no_time_code(text: str, fps: float) -> None:
+    with pytest.raises(BadInput, match="There is no"):
+        frames_of(text, fps)
+    assert frames_of("00:10:00;00", 29.97) == 17_982

@@ -4,6 +4,7 @@ made, and how every file of it is checked before anybody has it."""
 from __future__ import annotations
 
 import json
+import re
 import tempfile
 import zipfile
 from collections.abc import Callable, Mapping, Sequence
@@ -21,7 +22,8 @@ Value = str | float | int | bool | None
 @dataclass(frozen=True, slots=True)
 class Choice:
     """One thing that can be chosen of an item. ``allowed`` lists the values, or ``low`` and ``high`` bound a figure;
-    ``none``: None, too, which leaves it as it is. ``only``: another choice, and of which of its values this one is."""
+    ``none``: None, too, which leaves it as it is. ``only``: another choice, and of which of its values this one is.
+    ``written``: the form of a text, and ``like`` what is, to be said where it is otherwise."""
 
     usual: Value
     allowed: tuple[Value, ...] = ()
@@ -29,6 +31,8 @@ class Choice:
     high: float | None = None
     none: bool = False
     only: tuple[str, tuple[Value, ...]] | None = None
+    written: str = ""
+    like: str = ""
 
     def checked(self, name: str, value: Any) -> Value:
         """Raises BadInput."""
@@ -44,6 +48,8 @@ class Choice:
             return value
         if not isinstance(value, str) or len(value) > 200:
             raise BadInput("{name} is a short text.", name=name)
+        if self.written and not re.fullmatch(self.written, value):
+            raise BadInput("{name} is written as {like}.", name=name, like=self.like)
         return value
 
 
@@ -85,9 +91,12 @@ class ItemKind:
     check: Check
     together: bool = False
     version: int = 1
+    older: Callable[[Mapping[str, Any]], Mapping[str, Any]] = dict
+    """Choices as they were told once, as they are told now."""
 
     def chosen(self, told: Mapping[str, Any]) -> dict[str, Value]:
         """All of its choices, with what is usual where nothing is told. Raises BadInput."""
+        told = self.older(told)
         unknown = [name for name in told if name not in self.choices]
         if unknown:
             raise BadInput("There is nothing to choose called “{name}” of “{kind}”: {all}.", name=str(unknown[0])[:40],

@@ -90,6 +90,7 @@ def package_of(told: Any) -> Package:
         if not isinstance(choices, dict):
             raise BadInput("What is chosen of “{kind}” is told by name.", kind=row["kind"])
         kind = KINDS[row["kind"]]
+        choices = dict(kind.older(choices))
         chosen = kind.chosen(choices)
         if "codec" in chosen and "rate" in chosen:
             from janoglot.core.deliver.sound_items import form_of

@@ -56,6 +56,11 @@ def frames_of(text: str, fps: float) -> int:
     over, under = exact_rate(fps)
     base = round(over / under)
     hours, minutes, seconds, frame = (int(match[number]) for number in (1, 2, 3, 5))
+    if frame >= base or seconds > 59 or minutes > 59:
+        raise BadInput("There is no {text} at {fps:g} frames a second.", text=text, fps=fps)
+    if match[4] == ";" and (not can_drop(fps) or (frame < base // 15 and not seconds and minutes % 10)):
+        raise BadInput("There is no {text} at {fps:g} frames a second: its number is dropped, or none are.", text=text,
+                       fps=fps)
     count = ((hours * 60 + minutes) * 60 + seconds) * base + frame
     if match[4] == ";":
         total = hours * 60 + minutes

@@ -10,6 +10,7 @@ import io
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 import opentimelineio as otio
 import soundfile
@@ -20,7 +21,7 @@ from janoglot.core.deliver.hold_list import picture_track
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.deliver.names import apart, file_name
 from janoglot.core.deliver.sound_items import form_of
-from janoglot.core.deliver.timecode import can_drop, exact_rate, frames_at, timecode_of
+from janoglot.core.deliver.timecode import can_drop, exact_rate, frames_at, frames_of, timecode_of
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.languages import own_name
 from janoglot.core.mix.programme import clip_samples
@@ -29,6 +30,9 @@ from janoglot.core.script.formats.table import safe_cell
 from janoglot.core.timing.holds import Hold
 
 _EDL_NAME = 60
+_TIME_CODE = r"(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d[:;]\d\d"
+_EDL_EVENTS, _EDL_LANES = 999, 2
+"""Of one list in CMX 3600: three digits number its events, and A and A2 are the channels that every reader knows."""
 
 
 def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
@@ -37,7 +41,7 @@ def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> 
     picture = material.picture()
     return {"plan": plan.as_json(), "fps": material.fps, "format": choices["format"],
             "drop": bool(choices["drop_frame"]) and can_drop(material.fps), "form": form_of(choices).as_json(),
-            "starts": float(str(choices["starts_s"])), "title": f"{material.production} {material.language}",
+            "starts": str(choices["starts"]), "title": f"{material.production} {material.language}",
             "language": own_name(material.language), "clips": bool(choices["clips"]),
             "picture": {"name": picture["name"], "seconds": picture["seconds"]} if picture else None,
             "holds": [asdict(hold) for hold in material.holds()] if picture else [],
@@ -56,7 +60,8 @@ def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
     def time(seconds: float) -> otio.opentime.RationalTime:
         return otio.opentime.RationalTime(frames_at(seconds, order["fps"]), rate)
 
-    timeline = otio.schema.Timeline(order["title"], global_start_time=time(order["starts"]))
+    begin = otio.opentime.RationalTime(_begin(order), rate)
+    timeline = otio.schema.Timeline(order["title"], global_start_time=begin)
     if order["picture"]:
         name = order["picture"]["name"]
         timeline.tracks.append(picture_track([Hold(**one) for one in order["holds"]], lambda hold: name, "",
@@ -66,7 +71,7 @@ def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
         # Who speaks twice at once has a second track.
         tracks: list[tuple[otio.schema.Track, int]] = []
         for line, path in sorted(lines, key=lambda one: one[0].start):
-            start, size = frames_at(line.start, order["fps"]), max(1, frames_at(line.seconds, order["fps"]))
+            start, size = _placed(line.start, line.end, order["fps"])
             number = next((at for at, (_, end) in enumerate(tracks) if end <= start), None)
             if number is None:
                 name = speaker if not tracks else f"{speaker} {len(tracks) + 1}"
@@ -88,35 +93,56 @@ def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
     return timeline
 
 
-def edl_of(order: Data, paths: Sequence[str]) -> str:
-    """An event for each line, by its start; on as many sound tracks as speak at once."""
+def _begin(order: Data) -> int:
+    """The frame that the programme begins at. Raises BadInput for a time code that there is not at its rate."""
+    text = str(order["starts"])
+    return frames_of(f"{text[:8]}{';' if order['drop'] else ':'}{text[9:]}", order["fps"])
+
+
+def _placed(start: float, end: float, fps: float) -> tuple[int, int]:
+    """The frames that something begins at and lasts, from edge to edge: in every list alike."""
+    first = frames_at(start, fps)
+    return first, max(1, frames_at(end, fps) - first)
+
+
+def edls_of(order: Data, paths: Sequence[str]) -> list[str]:
+    """An event for each line, by its start; in as many lists as events and channels of CMX 3600 ask for. Who speaks
+    beside two others is in another list."""
     plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
-    begin = frames_at(order["starts"], fps)
-    # The title and names stand in rows of their own: none of them may end one.
-    rows = [f"TITLE: {' '.join(order['title'].split())[:70]}", f"FCM: {'DROP' if drop else 'NON-DROP'} FRAME", ""]
-    ends: list[int] = []
-    events = sorted(zip(plan.lines, paths, strict=True), key=lambda one: one[0].start)
-    for number, (line, path) in enumerate(events, 1):
-        start, size = frames_at(line.start, fps), max(1, frames_at(line.seconds, fps))
-        lane = next((at for at, end in enumerate(ends) if end <= start), len(ends))
-        ends[lane:lane + 1] = [start + size]
-        channel = "A" if lane == 0 else f"A{lane + 1}"
+    begin = _begin(order)
+    lanes: list[int] = []
+    lists: dict[tuple[int, int], list[str]] = {}
+    counts: dict[int, int] = {}
+    for line, path in sorted(zip(plan.lines, paths, strict=True), key=lambda one: one[0].start):
+        start, size = _placed(line.start, line.end, fps)
+        lane = next((at for at, end in enumerate(lanes) if end <= start), len(lanes))
+        lanes[lane:lane + 1] = [start + size]
+        pair = lane // _EDL_LANES
+        run, number = divmod(counts.get(pair, 0), _EDL_EVENTS)
+        counts[pair] = counts.get(pair, 0) + 1
         times = (timecode_of(at, fps, drop) for at in (0, size, begin + start, begin + start + size))
-        rows += [f"{number:03}  AX       {channel:<5} C        {' '.join(times)}",
-                 f"* FROM CLIP NAME: {f'{line.number:03} {line.speaker}'[:_EDL_NAME]}", f"* SOURCE FILE: {path}"]
-    return "\r\n".join([*rows, ""])
+        lists.setdefault((pair, run), []).extend([
+            f"{number + 1:03}  AX       {'A' if lane % _EDL_LANES == 0 else 'A2':<5} C        {' '.join(times)}",
+            f"* FROM CLIP NAME: {f'{line.number:03} {line.speaker}'[:_EDL_NAME]}", f"* SOURCE FILE: {path}"])
+    made = []
+    for number, (_, rows) in enumerate(sorted(lists.items()), 1):
+        title = f"{' '.join(order['title'].split())[:60]}{f' {number}' if len(lists) > 1 else ''}"
+        # The title and names stand in rows of their own: none of them may end one.
+        made.append("\r\n".join([f"TITLE: {title}", f"FCM: {'DROP' if drop else 'NON-DROP'} FRAME", "", *rows, ""]))
+    return made
 
 
 def markers_of(order: Data, paths: Sequence[str]) -> bytes:
     plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
-    begin = frames_at(order["starts"], fps)
+    begin = _begin(order)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["name", "start", "end", "frames", "fps", "part or speaker", "words", "file"])
 
     def row(name: str, start: float, end: float, who: str, words: str, path: str) -> list[str]:
-        first, last = (begin + frames_at(at, fps) for at in (start, end))
-        return [name, timecode_of(first, fps, drop), timecode_of(last, fps, drop), str(last - first), f"{fps:g}",
+        first, size = _placed(start, end, fps)
+        first += begin
+        return [name, timecode_of(first, fps, drop), timecode_of(first + size, fps, drop), str(size), f"{fps:g}",
                 who, words, path]
 
     rows = [(part["start"], row(part["name"], part["start"], part["end"], "part", "", "")) for part in order["parts"]]
@@ -132,15 +158,18 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     paths = _clip_paths(plan)
     form = AudioFormat(**order["form"])
     made = []
-    name = f"timeline.{order['format']}" if order["format"] != "markers" else "markers.csv"
-    place = folder / name
-    if order["format"] == "otio":
-        place.write_text(timeline_of(order, paths).to_json_string(), encoding="utf-8")
-    elif order["format"] == "edl":
-        place.write_text(edl_of(order, paths), encoding="utf-8", newline="")
+    clips = {"clips": float(len(plan.lines))}
+    if order["format"] == "edl":
+        for number, text in enumerate(edls_of(order, paths), 1):
+            name = f"timeline{f'_{number}' if number > 1 else ''}.edl"
+            (folder / name).write_text(text, encoding="utf-8", newline="")
+            made.append(MadeFile(name, "edl", {}, {"clips": float(text.count("* SOURCE FILE: "))}))
+    elif order["format"] == "otio":
+        (folder / "timeline.otio").write_text(timeline_of(order, paths).to_json_string(), encoding="utf-8")
+        made.append(MadeFile("timeline.otio", "otio", {}, clips))
     else:
-        place.write_bytes(markers_of(order, paths))
-    made.append(MadeFile(name, order["format"], {}, {"clips": float(len(plan.lines))}))
+        (folder / "markers.csv").write_bytes(markers_of(order, paths))
+        made.append(MadeFile("markers.csv", "markers", {}, clips))
     if order["clips"]:
         (folder / "clips").mkdir(exist_ok=True)
         for line, path in zip(plan.lines, paths, strict=True):
@@ -169,11 +198,7 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
             require(not order["clips"] or (root / clip.media_reference.target_url).is_file(),
                     "{name} is not beside it.", name=clip.media_reference.target_url)
     elif order["format"] == "edl":
-        begin = frames_at(order["starts"], order["fps"])
-        from janoglot.core.deliver.timecode import frames_of
-
-        rows = [row.split() for row in place.read_text().splitlines() if row[:3].isdigit()]
-        found = sorted(frames_of(row[6], order["fps"]) - begin for row in rows)
+        return _check_edl(order, place, file)
     else:
         rows_read = list(csv.DictReader(io.StringIO(place.read_text("utf-8-sig"), newline="")))
         found = wanted if sum(bool(row["file"]) for row in rows_read) == len(plan.lines) else []
@@ -182,10 +207,38 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
     return {}
 
 
+def _check_edl(order: Data, place: Path, file: MadeFile) -> Report:
+    """A list as its own rows have it, and as another reader does."""
+    begin = _begin(order)
+    starts = [frames_at(line.start, order["fps"]) for line in MixPlan.from_json(order["plan"]).lines]
+    rows = [row.split() for row in place.read_text().splitlines() if row[:3].isdigit()]
+    require(len(rows) == file.report["clips"] <= _EDL_EVENTS, "Read again it has {found} events, not {wanted}.",
+            found=len(rows), wanted=file.report["clips"])
+    over, under = exact_rate(order["fps"])
+    again = otio.adapters.read_from_file(str(place), "cmx_3600", rate=over / under, ignore_timecode_mismatch=True)
+    found = [clip for track in again.audio_tracks() for clip in track.find_clips()]
+    require(len(found) == len(rows), "Another reader finds {found} clips in it, not {wanted}.", found=len(found),
+            wanted=len(rows))
+    at = {frames_of(row[6], order["fps"]) - begin for row in rows}
+    require(at <= set(starts), "Its events are not at their times.")
+    return {}
+
+
+def _since_time_codes(told: Mapping[str, Any]) -> Mapping[str, Any]:
+    """What was once told in seconds."""
+    if "starts_s" not in told:
+        return told
+    whole = int(float(told["starts_s"])) if isinstance(told["starts_s"], int | float) else 0
+    return {**{name: value for name, value in told.items() if name != "starts_s"},
+            "starts": f"{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}:00"}
+
+
 TIMELINE = ItemKind(
     "timeline", "edition",
     {"format": Choice("otio", ("otio", "edl", "markers")), "clips": Choice(True, YES_NO),
      "codec": Choice("wav24", ("wav16", "wav24", "wav32f")), "rate": Choice(48_000, (44_100, 48_000, 96_000)),
-     "drop_frame": Choice(False, YES_NO), "starts_s": Choice(0.0, low=0, high=82_800)},
-    "{language}/turnover", need(Need.VOICED, Need.FINISHED, Need.READ), _write_down, _make, _check, together=True)
+     "drop_frame": Choice(False, YES_NO),
+     "starts": Choice("00:00:00:00", written=_TIME_CODE, like="01:00:00:00")},
+    "{language}/turnover", need(Need.VOICED, Need.FINISHED, Need.READ), _write_down, _make, _check, together=True,
+    version=2, older=_since_time_codes)
 ITEMS = (TIMELINE,)

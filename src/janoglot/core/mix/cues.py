@@ -227,8 +227,8 @@ def plan_as_json(plan: SoundPlan) -> dict[str, Any]:
     """As :func:`sound_plan_of` reads it again, what is usual left out of cues."""
     cues = []
     for cue in plan.cues:
-        told = {name: value for name, value in asdict(cue).items()
-                if value != _USUAL.get(name) and name not in ("layer", "source", "points")}
+        told = {name: asdict(value) if isinstance(value, Place) else value for name in _USUAL
+                if name not in ("layer", "source", "points") and (value := getattr(cue, name)) != _USUAL[name]}
         points = {"points": [list(one) for one in cue.points]} if cue.points else {}
         cues.append({"layer": cue.layer, "sound": dict(cue.source), **told, **points})
     return {

@@ -86,8 +86,9 @@ def beats_of(samples: Floats32) -> Beats:
     looks = np.concatenate(
         [_level(librosa.util.sync(chroma, list(frames))), 0.7 * _level(librosa.util.sync(timbre, list(frames)))]
     )
-    # What comes before the first beat is no beat's.
-    looks = looks[:, 1: len(frames) + 1]
+    # What comes before the first beat is no beat's; where it is the very beginning nothing does.
+    before = int(frames[0] > 0)
+    looks = looks[:, before: len(frames) + before]
     looks = looks / np.maximum(1e-9, np.linalg.norm(looks, axis=0))
     return Beats(np.asarray(librosa.frames_to_time(frames, sr=_HEARD_RATE, hop_length=_HOP), float),
                  np.asarray(looks.T, float), len(samples) / RATE)
