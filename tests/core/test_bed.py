@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ import soundfile
 from janoglot.core.audio.noise import without_noise
 from janoglot.core.mix.bed import BedPiece, BedTrack, PlannedBed, bed_pieces, write_without_noise, write_without_voices
 from janoglot.core.mix.clarity import clarity
-from janoglot.core.mix.cues import Duck, Layer
+from janoglot.core.mix.cues import BedUse, Duck, Layer
 from janoglot.core.mix.lining_up import later_by
 from janoglot.core.mix.sides import RATE, Floats32
 from janoglot.core.mix.under import CueSound
@@ -47,9 +48,9 @@ class TestTrack:
     SOUND = CueSound(np.stack([speech(1, 12.0)] * 2, 1), -20.0, key="source")
     LAYER = Layer("source", "bed", 0.0, duck=Duck(12.0))
 
-    def heard(self, *pieces: BedPiece) -> Floats32:
+    def heard(self, *pieces: BedPiece, deeper: Sequence[tuple[float, float, float]] = ()) -> Floats32:
         sounds = dict.fromkeys(("keep", "mute", "duck"), self.SOUND)
-        track = BedTrack(self.LAYER, pieces, sounds, -20.0, -20.0, [(2.0, 4.0)], [(6.0, 8.0)])  # type: ignore[arg-type]
+        track = BedTrack(self.LAYER, pieces, sounds, -20.0, -20.0, [(2.0, 4.0)], [(6.0, 8.0)], deeper)  # type: ignore[arg-type]
         whole, parts = track.piece(0, 12 * RATE), [track.piece(at * RATE, (at + 3) * RATE) for at in range(0, 12, 3)]
         assert np.allclose(whole, np.concatenate(parts), atol=1e-6), "the same wherever it is cut"
         return whole
@@ -62,6 +63,12 @@ class TestTrack:
         assert level(muted, 2.2, 3.8) < level(muted, 6.2, 7.8) - 50
         assert level(ducked, 6.2, 7.8) == pytest.approx(level(self.SOUND.samples, 6.2, 7.8) - 12, abs=0.2)
         assert level(ducked, 2.2, 3.8) == pytest.approx(level(self.SOUND.samples, 2.2, 3.8), abs=0.2)
+
+    @pytest.mark.parametrize("use", ["keep", "duck", "mute"])
+    def test_it_makes_room_for_a_line_that_is_to_be_clear(self, use: BedUse) -> None:
+        plain, roomy = (self.heard(BedPiece(0.0, 0.0, 12.0, use), deeper=more) for more in ((), [(6.0, 8.0, 9.0)]))
+        assert level(roomy, 6.2, 7.8) == pytest.approx(level(plain, 6.2, 7.8) - 9, abs=0.2)
+        assert level(roomy, 10.0, 11.5) == pytest.approx(level(plain, 10.0, 11.5), abs=0.01)
 
     def test_it_comes_and_goes_softly_where_it_is_cut(self) -> None:
         cut = self.heard(BedPiece(3.0, 5.0, 4.0, "keep"))

@@ -125,6 +125,20 @@ def test_voices_are_measured_apart_and_each_layer_by_itself(blocks: FolderStore)
     assert report.layers["music"] < report.voices - 10
 
 
+def test_what_was_measured_of_one_track_alone_is_not_taken_for_a_layer_of_several(blocks: FolderStore) -> None:
+    kept = KeptBlocks(blocks, 2)
+    first = [one for one in clips() if one.bus == clips()[0].bus]
+    voice = VoiceTrack(first[0].bus, first, -20.0, PLAIN)
+    alone = BlockMixer([voice], 40.0, 2, kept).mix(-20.0)
+    # What comes later lies where the voice is silent: its blocks are those that were there before.
+    late = UnderTrack(Layer("music", "music", -6.0), [PlacedCue(Cue("music", {"made": "rain"}, Place(30.0)), Layer("music", "music", -6.0), 30.0, 8.0)],
+                      lambda cue: CueSound(np.repeat(speech(9, 8.0)[:, None], 2, 1), -20.0, key="late"), -20.0, [])
+    both = BlockMixer([voice, late], 40.0, 2, kept)
+    fresh = BlockMixer([voice, late], 40.0, 2, KeptBlocks(FolderStore(blocks.root / "fresh"), 2))
+    assert both.mix(-20.0).report.layers == fresh.mix(-20.0).report.layers
+    assert set(both.mix(-20.0).report.layers) == {first[0].bus, "music"} and alone.blocks[0] == both.mix(-20.0).blocks[0]
+
+
 def test_dialogue_is_brought_to_its_loudness_whatever_lies_under_it(blocks: FolderStore) -> None:
     kept = KeptBlocks(blocks, 2)
     mix = BlockMixer([VoiceTrack("Ash", clips(), -20.0), music(Strip(10.0))], SECONDS, 2, kept).mix(-27.0, dialogue=True)

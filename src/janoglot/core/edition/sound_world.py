@@ -144,7 +144,8 @@ class Sounds:
         return self._remembered(key, find)
 
 
-    def bed(self, bed: PlannedBed, layer: Layer | None, target: float, voices: Spans) -> BedTrack | None:
+    def bed(self, bed: PlannedBed, layer: Layer | None, target: float, voices: Spans,
+            deeper: Sequence[tuple[float, float, float]] = ()) -> BedTrack | None:
         """What lies under an edition of the source's own sound. Raises SpeechFilterMissing, FileNotFoundError."""
         if self._recording is None:
             return None
@@ -172,7 +173,7 @@ class Sounds:
         spoken = [(bed.in_programme(start), bed.in_programme(end)) for start, end in bed.speech]
         layer = layer or Layer(SOURCE_LAYER, "bed", 0.0, duck=Duck(12.0))
         return BedTrack(replace(layer, level_db=layer.level_db + bed.level_db), bed.pieces, sounds, raw.lufs, target,
-                        spoken, voices)
+                        spoken, voices, deeper)
 
     def _bed_file(self, key: str, write: Callable[[Path], None], make: bool) -> Sound | None:
         if not (self._store.has(f"{key}.flac") and self._store.has(f"{key}.json")):
@@ -245,7 +246,7 @@ def tracks_of_plan(plan: MixPlan, store: Store, library: Sounds,
                                       plan.strips.get(name, Strip())) for name in speakers]
     deeper = [(line.start, line.end, line.deeper) for line in plan.lines if line.deeper]
     spoken = [(line.start, line.end) for line in plan.lines]
-    bed = library.bed(plan.bed, plan.bed_layer, plan.target, spoken) if plan.bed else None
+    bed = library.bed(plan.bed, plan.bed_layer, plan.target, spoken, deeper) if plan.bed else None
     beds: list[Track] = [bed] if bed else []
     return [*voices, *under_tracks(plan.under, library.of, plan.target, spoken, deeper), *beds]
 

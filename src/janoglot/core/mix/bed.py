@@ -19,7 +19,7 @@ from janoglot.core.audio.noise import without_noise
 from janoglot.core.mix.cues import BedUse, Duck, Layer
 from janoglot.core.mix.sides import RATE, Floats32, Strip
 from janoglot.core.mix.speech_filter import speech_filter
-from janoglot.core.mix.under import Curve, Sound, Spans, ducking
+from janoglot.core.mix.under import Curve, Sound, Spans, deepened, ducking
 
 BED_VERSION = 2
 SOURCE_LAYER = "source"
@@ -110,6 +110,9 @@ def _rests(holds: Sequence[tuple[float, float]]) -> Iterator[tuple[float, float]
         before += seconds
 
 
+_LEVEL: Curve = (np.array([0.0]), np.array([0.0]))
+
+
 class BedTrack:
     """The bed of one edition. ``sounds``: the recording by what is wanted of it, all of the same length; ``lufs``: its
     own loudness, which is brought to ``target``. ``source_speech`` and ``speech``: when the source and the dub speak,
@@ -120,21 +123,24 @@ class BedTrack:
     name = SOURCE_LAYER
 
     def __init__(self, layer: Layer, pieces: Sequence[BedPiece], sounds: Mapping[BedUse, Sound], lufs: float,
-                 target: float, source_speech: Spans, speech: Spans) -> None:
+                 target: float, source_speech: Spans, speech: Spans,
+                 deeper: Sequence[tuple[float, float, float]] = ()) -> None:
+        """``deeper``: start and end in seconds, and dB that it gives way there, whatever is wanted of it."""
         self.layer = layer
         self.strip = Strip(layer.level_db, layer.pan, layer.mute, layer.solo)
         self._pieces = pieces
         self._sounds = sounds
         self._gain_db = target - lufs
-        self._ducked = ducking(speech, layer.duck)
-        self._gated = ducking(source_speech, _GATE)
+        self._ducked = deepened(ducking(speech, layer.duck), deeper)
+        self._gated = deepened(ducking(source_speech, _GATE), deeper)
+        self._plain = deepened(_LEVEL, deeper) if deeper else None
 
     @property
     def curve(self) -> Curve:
         return self._ducked
 
     def _curve_of(self, piece: BedPiece) -> Curve | None:
-        return self._gated if piece.use == "mute" else self._ducked if piece.use == "duck" else None
+        return self._gated if piece.use == "mute" else self._ducked if piece.use == "duck" else self._plain
 
     def _between(self, first: int, last: int) -> list[BedPiece]:
         return [piece for piece in self._pieces if piece.use in self._sounds

@@ -335,7 +335,9 @@ class BlockMixer:
             last = min(first + BLOCK, self._total)
             key = self._key(first, last)
             # What is measured of a block hangs on what the filters still hear of the one before.
-            measured = recipe_hash("facts", before=before, block=key, last=last == self._total)
+            # Where there is one track alone, nothing is measured of it by itself.
+            alone = {"alone": True} if len(self._tracks) == 1 else {}
+            measured = recipe_hash("facts", before=before, block=key, last=last == self._total, **alone)
             known = self._store.facts(measured) if self._store.has(key) else None
             if known is None:
                 block, voices, under, layers = self._sum(first, last)
