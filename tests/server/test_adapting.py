@@ -7,13 +7,16 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from janoglot.core.adapt.outgoing import Outgoing, OutgoingLine
 from janoglot.core.adapt.xliff import read_xliff, write_xliff
+from janoglot.core.script.model import ScriptLine
 from janoglot.productions.jobs import go_on_with_jobs
 from janoglot.productions.models import Job, Line, Production, Wording
+from janoglot.script.actions.add_lines import add_lines
 from tests.server.conftest import Call, edition_path, lines
 from tests.server.test_making import cast_and_voice
 
@@ -57,6 +60,21 @@ class TestStates:
         call("owner", "patch", f"{edition_path(production)}wordings/", {"lines": [first], "state": "approved"})
         standing = next(one for one in call("reader", "get", f"{edition_path(production)}wordings/").json()["wordings"] if one["line"] == first)
         assert standing["source_difference"] == []
+
+    def test_so_it_is_for_words_that_came_with_the_script_and_nobody_has_touched(self, production: Production, call: Call) -> None:
+        first = ids(production)[0]
+        write(call, production, 0, "The wind is turning.", "en-GB")
+        told = {one["line"]: one["source_difference"] for one in call("reader", "get", f"{edition_path(production)}wordings/").json()["wordings"]}
+        assert [part for part in told[first] if part[0] != "same"] == [["gone", "tide"], ["new", "wind"]]
+        assert not any(told[line] for line in ids(production)[1:])
+        # In one step with its line, and gone with its undoing.
+        call("editor", "post", f"/api/productions/{production.pk}/undo/", {})
+        assert not any(one["source_difference"] for one in call("reader", "get", f"{edition_path(production)}wordings/").json()["wordings"])
+
+    def test_lines_that_are_added_with_their_words_know_their_source(self, production: Production, call: Call) -> None:
+        add_lines(User.objects.get(username="editor"), production, [ScriptLine("Pilot", "Cast off.", wordings={"es-MX": "Suelten amarras."})], ids(production)[-1])
+        wording = Wording.objects.get(text="Suelten amarras.")
+        assert wording.worded_from == "Cast off."
 
     def test_what_is_empty_is_not_approved(self, production: Production, call: Call) -> None:
         path = f"{edition_path(production, 'fr-FR')}wordings/"

@@ -59,7 +59,7 @@ def _fill(production: Production, script: Script, source_language: str) -> None:
             state = told_state if told_state in (Wording.State.DRAFT, Wording.State.APPROVED) else Wording.State.EDITED
             source = "" if tag == source_language else script.wording(line, source_language, source_language)
             wordings.append(Wording(line=row, edition=edition, text=text, state=state if text else Wording.State.EMPTY,
-                                    worded_from=source if text and told_state else ""))
+                                    worded_from=source if text else ""))
     Wording.objects.bulk_create(wordings, batch_size=500)
     bring_in_decisions(script, editions, speakers, rows)
 

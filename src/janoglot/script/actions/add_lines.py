@@ -46,8 +46,10 @@ def add_lines(user: Anyone, production: Production, rows: Sequence[ScriptLine], 
         record.create_all(lines)
         for line, row in zip(lines, rows, strict=True):
             for tag, edition in editions.items():
-                text = row.words if edition.language == production.source_language else row.wordings.get(tag, "")
+                in_source = edition.language == production.source_language
+                text = row.words if in_source else row.wordings.get(tag, "")
                 wordings.append(Wording(line=line, edition=edition, text=text,
+                                        worded_from=row.words if text and not in_source else "",
                                         state=Wording.State.EDITED if text else Wording.State.EMPTY))
         record.create_all(wordings)
         record.details = {"count": len(lines)}
