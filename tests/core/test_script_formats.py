@@ -416,3 +416,30 @@ def test_a_long_text_that_names_nobody_is_seen_to_be_a_book() -> None:
     assert not read_script(book[:1500], "book.txt").prose
     play = "Keeper: The tide turned, and nobody saw it.\nImka: It rained.\n" * 80
     assert not read_script(play, "play.txt").prose
+
+
+class TestPastedText:
+    def script(self, text: str, **told: object) -> Script:
+        return read_script(text, "a.txt", Hints(source_language="en-GB", **told))
+
+    def test_a_paragraph_without_a_name_is_a_line_of_its_own_and_said(self) -> None:
+        script = self.script("Mara: Mind the step.\n\nIt rains outside.\n\nOda: I can hear it.\n")
+        assert [(line.speaker, line.words) for line in script.lines] == [
+            ("Mara", "Mind the step."), ("Mara", "It rains outside."), ("Oda", "I can hear it.")]
+        assert [(one.code, one.row, one.severity) for one in script.problems] == [("no_name_here", 3, "note")]
+
+    def test_a_row_that_goes_on_is_joined_and_said_where_a_sentence_had_ended(self) -> None:
+        script = self.script("Mara: Mind the step.\nIt rains outside.\nOda: I can hear it.\n")
+        assert [line.words for line in script.lines] == ["Mind the step. It rains outside.", "I can hear it."]
+        assert [(one.code, one.row) for one in script.problems] == [("joined_above", 2)]
+        wrapped = self.script("Mara: The clock at the end of the harbour wall has\nstopped, and nobody knows why.\nOda: I do.\n")
+        assert len(wrapped.lines) == 2 and not wrapped.problems
+
+    @pytest.mark.parametrize("heading", ["Act One: The counter", "ACT TWO", "Scene 3 – On the stair", "Akt 2: Die Treppe", "Escena tres", "Capítulo 12. La marea"])
+    def test_an_act_is_a_part_and_nobody(self, heading: str) -> None:
+        script = self.script(f"{heading}\nMara: Mind the step.\nOda: Why?\n")
+        assert script.speakers == ["Mara", "Oda"] and {line.part for line in script.lines} == {heading}
+
+    def test_what_only_begins_so_is_a_name_and_a_person_may_say_so(self) -> None:
+        assert self.script("Scene Painter: Aye!\nMara: Hush.\n").speakers == ["Scene Painter", "Mara"]
+        assert self.script("Act One: Hello.\nMara: Hush.\n", labels={"Act One": True}).speakers == ["Act One", "Mara"]

@@ -4,6 +4,7 @@ import { useTranslation } from "react-i18next";
 
 import { Fault, type Finding, type Line, type Speaker } from "../../shared/api/client";
 import { setWording } from "../../shared/api/queries";
+import { useNotices } from "../../shared/notices";
 import { clock } from "../../shared/format";
 import { Button, Tip } from "../../shared/ui/controls";
 import { SpeakerMark } from "../../shared/ui/SpeakerMark";
@@ -177,6 +178,7 @@ function focusStop(by: 1 | -1, line: number, stop: number): void {
 
 function Words({ line, number, frame }: { line: EditedLine; number: number; frame: Frame }) {
   const { t } = useTranslation();
+  const say = useNotices((state) => state.say);
   const field = useRef<HTMLTextAreaElement>(null);
   const [typed, setTyped] = useState<string | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
@@ -241,6 +243,25 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
     [],
   );
 
+  /** Several rows are one line once they are pasted into one: they may as well be lines of their own behind it. */
+  function offerLines(pasted: string, before: string) {
+    const count = pasted.split(/\r?\n/).filter((row) => row.trim()).length;
+    if (count < 2 || frame.readOnly) return;
+    say({
+      tone: "calm",
+      text: t("script.pastedInto", { count }),
+      action: {
+        label: t("script.makeLines", { count }),
+        act: () => {
+          clearTimeout(timer.current);
+          setTyped(before);
+          latest.current = { ...latest.current, typed: before };
+          void keep().then(() => frame.actions.add(line.id, pasted));
+        },
+      },
+    });
+  }
+
   function press(event: React.KeyboardEvent<HTMLTextAreaElement>) {
     const box = event.currentTarget;
     const { selectionStart: from, selectionEnd: to, value } = box;
@@ -299,6 +320,7 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
           clearTimeout(timer.current);
           if (!conflict) timer.current = setTimeout(() => void keep(), PAUSE);
         }}
+        onPaste={(event) => offerLines(event.clipboardData.getData("text/plain"), event.currentTarget.value)}
         onBlur={() => void keep()}
         onKeyDown={press}
       />

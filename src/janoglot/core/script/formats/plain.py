@@ -14,6 +14,17 @@ from janoglot.core.script.naming import Names, label_of
 from janoglot.core.script.prose import read_prose
 
 _HEADING = re.compile(r"^#{1,6}\s+(?P<name>\S.*)$")
+_SECTION = re.compile(
+    r"^(?P<name>(?:chapter|part|act|scene|section|kapitel|teil|akt|szene|chapitre|partie|acte|scène|capítulo|parte|acto|"
+    r"escena|capitolo|atto|scena|cena|hoofdstuk|deel|bedrijf|akt|scena)\s+(?:\d{1,3}|[IVXLC]{1,7}|one|two|three|four|five|six|"
+    r"seven|eight|nine|ten|eleven|twelve|first|last|eins|zwei|drei|vier|fünf|sechs|sieben|acht|neun|zehn|un|une|deux|trois|"
+    r"quatre|cinq|uno|una|dos|tres|cuatro|cinco|due|tre|quattro|cinque|um|uma|dois|três|quatro|een|twee|drie)"
+    r"(?:\s*[:：.–—-]+\s*\S.{0,70})?)\s*$", re.IGNORECASE)
+"""What begins a part though nothing marks it as a heading: "Act One: The counter". A name and what is said have no
+number between them."""
+_WRAPPED = 45
+"""Characters. A shorter row that ends a sentence was not broken for want of room: that the next goes on is said."""
+_ENDS = re.compile(r"[.!?…。！？।؟][\"'”’»)\]]*$")
 _ROWS_A_LINE = 4
 """Of a script with as many lines as it may have, on average at most."""
 _LONG = 3_000
@@ -39,14 +50,18 @@ class PlainText:
         part = ""
         pending: list[str] = []
         current: ScriptLine | None = None
+        above, apart = "", False
         for row, raw in enumerate(whole_directions(text.split("\n")), 1):
             stripped = _stripped(raw)
             if not stripped:
+                apart = True
                 continue
-            heading = _HEADING.match(stripped)
+            heading = _heading(stripped, hints)
             if heading:
-                part, current = heading["name"].rstrip("# \t"), None
+                part, current = heading, None
                 continue
+            begins, ended = apart, len(above) < _WRAPPED and bool(_ENDS.search(above))
+            above, apart = stripped, False
             speech = names.split(stripped, row)
             words, notes = take_directions(speech.words if speech else stripped)
             if speech:
@@ -57,7 +72,18 @@ class PlainText:
             elif not words:
                 # A direction on a row of its own is about what comes next.
                 pending += notes
+            elif current is not None and begins:
+                current = ScriptLine(current.speaker, words, notes="; ".join([*pending, *notes]), part=part, row=row)
+                script.lines.append(current)
+                script.problems.append(Problem(
+                    "no_name_here", "No name before “{words}”: a line of its own by {speaker}.",
+                    {"words": words[:40], "speaker": current.speaker}, row, "note"))
+                pending = []
             elif current is not None:
+                if ended and label_of(stripped) is None:
+                    script.problems.append(Problem(
+                        "joined_above", "No name before “{words}”: joined to what {speaker} says above it.",
+                        {"words": words[:40], "speaker": current.speaker}, row, "note"))
                 current.words = f"{current.words} {words}".strip()
                 current.notes = "; ".join(filter(None, [current.notes, *pending, *notes]))
                 pending = []
@@ -98,13 +124,25 @@ def looks_like_prose(text: str) -> bool:
     return len(text) > _LONG and named * 12 < len(rows)
 
 
+def _heading(row: str, hints: Hints) -> str:
+    """The part that a row begins; "" where it begins none."""
+    found = _HEADING.match(row)
+    if found:
+        return found["name"].rstrip("# \t")
+    section = _SECTION.match(row)
+    label = label_of(row) if section else None
+    # A person may have said that it is somebody's name.
+    return section["name"] if section and not (label and (hints.labels or {}).get(label.name)) else ""
+
+
 def _stripped(raw: str) -> str:
     return raw.strip().lstrip("\ufeff")
 
 
 def _rows(text: str) -> Iterator[str]:
     """Rows that may begin with a name: neither empty nor a heading."""
-    return (row for raw in text.split("\n") if (row := _stripped(raw)) and not _HEADING.match(row))
+    return (row for raw in text.split("\n") if (row := _stripped(raw))
+            and not _HEADING.match(row) and not _SECTION.match(row))
 
 
 FORMAT = PlainText()
