@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from janoglot.core.script.cutting import joined, sentences, share_at, split_at, split_like, split_slot
+from janoglot.core.script.cutting import ends_sentence, joined, sentences, share_at, split_at, split_like, split_slot
 from janoglot.core.script.labels import name_and_aside, same_person
 from janoglot.core.script.order import between, places, several_between
 
@@ -66,8 +66,24 @@ class TestCutting:
         assert split_at("Mind the step.  It is loose.", 14) == ("Mind the step.", "It is loose.")
 
     def test_a_translation_is_cut_between_sentences(self) -> None:
-        assert split_like("Cuidado con el escalón. Está suelto.", 0.5) == ("Cuidado con el escalón.", "Está suelto.")
-        assert split_like("Cuidado con el escalón", 0.5) == ("Cuidado con el escalón", "")
+        assert split_like("Cuidado con el escalón. Está suelto.", 0.5) == ("Cuidado con el escalón.", "Está suelto.", True)
+
+    @pytest.mark.parametrize(("text", "share", "inside", "halves"), [
+        # One sentence is cut where its source was, between clauses or words, and that is a proposal.
+        ("Cuidado con el escalón, que está suelto", 0.5, True, ("Cuidado con el escalón,", "que está suelto")),
+        ("Cuidado con el escalón suelto", 0.5, False, ("Cuidado con el", "escalón suelto")),
+        # The source was cut inside its second sentence: the end of the first is not meant.
+        ("Espera. Si la marea sube, nadie pasa por la puerta del faro.", 0.45, True, ("Espera. Si la marea sube,", "nadie pasa por la puerta del faro.")),
+        ("足元に気をつけて、階段は古いから。", 0.5, True, ("足元に気をつけて、", "階段は古いから。")),
+        ("港口的尽头有一座旧钟楼", 0.45, True, ("港口的尽头", "有一座旧钟楼")),
+        ("احذر الدرجة، إنها مخلخلة", 0.5, True, ("احذر الدرجة،", "إنها مخلخلة")),
+        ("Sí", 0.5, True, ("Sí", "")), ("", 0.5, True, ("", ""))])
+    def test_a_cut_inside_a_sentence_is_proposed(self, text: str, share: float, inside: bool, halves: tuple[str, str]) -> None:
+        assert split_like(text, share, inside) == (*halves, False)
+
+    @pytest.mark.parametrize(("text", "ends"), [("Mind the step.", True), ("Mind the step, ", False), ("“Why?”", True), ("終わり。", True), ("Dr", False), ("", True)])
+    def test_where_a_sentence_ends(self, text: str, ends: bool) -> None:
+        assert ends_sentence(text) is ends
 
     def test_times_follow_the_words(self) -> None:
         assert split_slot((10.0, 14.0), 0.25) == ((10.0, 11.0), (11.0, 14.0))

@@ -6,7 +6,8 @@ from typing import Any
 
 import pytest
 
-from janoglot.productions.models import ActionRecord, Line, Production, Speaker, Wording
+from janoglot.core.mix.cues import plan_as_json, sound_plan_of
+from janoglot.productions.models import ActionRecord, Line, LineRecording, Production, SoundWorld, Speaker, Wording
 from tests.server.conftest import Call, content, edition_path, handed, lines
 
 
@@ -62,8 +63,8 @@ class TestCutting:
         assert found[2]["slot"][1] == found[3]["slot"][0]
         assert found[3]["slot"][1] == 8.0
         assert found[3]["speaker"] == found[2]["speaker"]
-        # One sentence is not cut in a translation: it stays where it was.
-        assert words(call, production, "es-MX")[2:] == ["Todo espera a la marea.", ""]
+        # One sentence of a translation is cut where that seems to be, for somebody to read.
+        assert words(call, production, "es-MX")[2:] == ["Todo espera a", "la marea."]
         assert answer.json()["done"] == found[3]["id"]
 
     def test_translations_are_cut_between_their_sentences(self, production: Production, call: Call) -> None:
@@ -336,3 +337,65 @@ class TestLabels:
         edit(call, production, "labels/merge", offered[0])
         found = script(call, production)["lines"][2]
         assert (found["speaker"], found["notes"]) == (pilot, "O.S.")
+
+
+class TestWhatHangsOnALineThatIsCut:
+    def world(self, production: Production, **told: Any) -> SoundWorld:
+        return SoundWorld.objects.update_or_create(production=production, defaults={"plan": plan_as_json(sound_plan_of(told))})[0]
+
+    def cut(self, call: Call, production: Production, at: int, number: int = 0) -> tuple[Line, Line, dict[str, Any]]:
+        line = list(Line.objects.filter(production=production))[number]
+        words = line.wordings.get(edition__language="en-GB")
+        answer = call("editor", "post", f"/api/lines/{line.pk}/split/?language=en-GB", {"text": words.text, "at": at, "revision": words.revision}).json()
+        return line, Line.objects.get(pk=answer["done"]), answer
+
+    def test_sounds_stay_where_they_are_heard(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        tied = f"#{line.pk}"
+        cue = {"layer": "effects", "sound": {"made": "knock"}}
+        self.world(production, cues=[{**cue, "id": "a", "at": {"line": tied, "edge": "start"}, "until": {"line": tied, "edge": "end", "seconds": 1}},
+                                     {**cue, "id": "b", "at": {"line": tied, "edge": "end", "seconds": 0.2}}],
+                   fades=[{"line": tied, "seconds": 0.5}], deeper=[{"line": tied, "db": 6}], places=[{"line": tied, "room": "hall"}],
+                   editions={"es-MX": {"cues": {"a": {"at": {"line": tied, "edge": "end"}}}}})
+        _, new, _ = self.cut(call, production, 8)
+        plan, other = SoundWorld.objects.get(production=production).plan, f"#{new.pk}"
+        one, two = plan["cues"]
+        assert (one["at"]["line"], one["until"]["line"], two["at"]["line"]) == (tied, other, other)
+        assert [row["line"] for row in plan["fades"]] == [other]
+        assert [[row["line"] for row in plan[name]] for name in ("deeper", "places")] == [[tied, other]] * 2
+        assert plan["editions"]["es-MX"]["cues"]["a"]["at"]["line"] == other
+        # Joined again, all of it is as it was; and so it is when the cut is undone.
+        call("editor", "post", f"/api/lines/{new.pk}/join/")
+        plan = SoundWorld.objects.get(production=production).plan
+        assert {plan["cues"][0]["until"]["line"], plan["cues"][1]["at"]["line"], plan["fades"][0]["line"]} == {tied}
+        assert [row["line"] for row in plan["deeper"]] == [tied]
+
+    def test_undoing_the_cut_gives_the_sounds_back(self, production: Production, call: Call) -> None:
+        tied = f"#{Line.objects.filter(production=production)[0].pk}"
+        before = self.world(production, cues=[{"layer": "effects", "sound": {"made": "knock"}, "id": "b", "at": {"line": tied, "edge": "end"}}]).plan
+        self.cut(call, production, 8)
+        assert SoundWorld.objects.get(production=production).plan != before
+        call("editor", "post", f"/api/productions/{production.pk}/undo/")
+        assert SoundWorld.objects.get(production=production).plan == before
+
+    def test_what_is_guessed_of_a_translation_is_to_be_read(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        Wording.objects.filter(line=line, edition__language="en-GB").update(text="If the tide turns, nobody waits here.")
+        Wording.objects.filter(line=line, edition__language="es-MX").update(text="Si la marea cambia, nadie espera aquí.", state="approved")
+        _, new, _ = self.cut(call, production, len("If the tide turns,"))
+        halves = [Wording.objects.get(line=one, edition__language="es-MX") for one in (line, new)]
+        assert [(one.text, one.state) for one in halves] == [("Si la marea cambia,", "draft"), ("nadie espera aquí.", "draft")]
+
+    def test_a_recording_that_says_both_is_told_of(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        LineRecording.objects.create(line=line, edition=production.editions.get(language="es-MX"), key="a.wav", said="x")
+        assert self.cut(call, production, 8)[2]["recordings"] == 1
+        call("editor", "post", f"/api/productions/{production.pk}/undo/")
+        assert LineRecording.objects.filter(line=line).count() == 1
+        assert self.cut(call, production, 8, 1)[2]["recordings"] == 0
+
+    def test_a_name_is_taken_as_it_was_typed(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        call("editor", "post", f"/api/productions/{production.pk}/script/give/", {"lines": [line.pk], "speaker": "Pilot (angry)"})
+        line.refresh_from_db()
+        assert line.speaker.name == "Pilot (angry)"

@@ -19,7 +19,7 @@ from janoglot.core.script.labels import same_person
 from janoglot.core.script.model import ScriptLine
 from janoglot.core.script.pasting import pasted_lines
 from janoglot.editions.serializers import PartSerializer, SpeakerSerializer
-from janoglot.productions.models import Edition, Line, Part, Production, Speaker
+from janoglot.productions.models import Edition, Line, LineRecording, Part, Production, Speaker
 from janoglot.productions.permissions import edition_for, production_for, require_change, visible_productions
 from janoglot.productions.recorder import go_back_to, redo_next, undo_last
 from janoglot.script.actions import shape_parts
@@ -62,6 +62,8 @@ class ScriptSerializer(serializers.Serializer[Data]):
     redo = serializers.CharField(allow_null=True)
     others = serializers.BooleanField(help_text="Whether other things than lines have changed.")
     done = serializers.JSONField(required=False, help_text="What this call made or changed.")
+    recordings = serializers.IntegerField(required=False, help_text="Of a line that was cut: persons' recordings that "
+                                          "say both halves, and are used no more.")
 
 
 class NothingSerializer(serializers.Serializer[Data]):
@@ -177,8 +179,11 @@ class SplitView(APIView):
         given.is_valid(raise_exception=True)
         language = str(request.query_params.get("language") or line.production.source_language)
         edition = edition_for(request.user, line.production_id, language, change=True)
+        recorded = LineRecording.objects.filter(line=line).count()
         new = split_line(request.user, line, edition, **given.validated_data)
-        return _answer(request, line.production, new.pk)
+        answer = _answer(request, line.production, new.pk)
+        answer.data["recordings"] = recorded
+        return answer
 
 
 class JoinView(APIView):

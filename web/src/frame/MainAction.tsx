@@ -74,7 +74,11 @@ export function MainAction({ production }: { production: Production }) {
   let work: () => void;
   if (counts.lines === counts.empty) {
     label = t("main.words");
-    work = () => place.go({ stage: "adapt" });
+    work = () => {
+      const first = edition.lines.find((line) => !line.words.trim());
+      place.go({ stage: "adapt", line: first?.id ?? null });
+      if (first) focusWords(first.id);
+    };
   } else if (speakers > 0) {
     label = t("main.cast", { count: speakers });
     work = () => act.mutate(() => castRest(id, place.language));
@@ -125,6 +129,15 @@ export function MainAction({ production }: { production: Production }) {
       </Button>
     </Tip>
   );
+}
+
+/** Into the field of a line's words, once it is drawn. */
+function focusWords(line: number, tries = 30) {
+  requestAnimationFrame(() => {
+    const field = document.querySelector<HTMLTextAreaElement>(`[data-line="${line}"] textarea`);
+    if (field) field.focus();
+    else if (tries > 0) focusWords(line, tries - 1);
+  });
 }
 
 function StopButton({ name, job }: { name: string; job: Job }) {

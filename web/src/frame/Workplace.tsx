@@ -103,17 +103,19 @@ function Opened({ production }: { production: Production }) {
   const unclear = (edition.data?.lines ?? []).filter((line) => hidden[String(line.id)] !== undefined).map((line) => line.id);
   const remarks = useRemarks(production.id);
   const actions = useScriptActions(production.id);
-  const undoable = script ? script.undo : production.undo;
-  const redoable = script ? script.redo : production.redo;
+  // The script is looked at again by what is done in it, the production by what is done elsewhere.
+  const { undo: undoable, redo: redoable } = place.stage === "script" && script ? script : production;
   const voice = useChange(production.id, (line: number) => startVoicing(production.id, place.language, "take", [line]));
   const tell = (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") });
   const takeBack = async (way: "undo" | "redo") => {
     if (production.role === "reader") return;
     const now = (await actions.settled()) ?? production;
-    const action = now[way];
-    if (!action) return;
-    const what = t(`action.${action}`);
-    if (await actions[way]()) say({ tone: "calm", text: way === "undo" ? t("frame.undone", { what }) : t("frame.redone", { what }) });
+    if (!(now[way] ?? production[way])) return;
+    const answer = await actions[way]();
+    if (!answer) return;
+    // What was taken back, not what the button said a moment ago.
+    const what = t(`action.${(answer.done as { name: string }).name}`);
+    say({ tone: "calm", text: way === "undo" ? t("frame.undone", { what }) : t("frame.redone", { what }) });
   };
   const onUndo = () => void takeBack("undo");
   const onRedo = () => void takeBack("redo");

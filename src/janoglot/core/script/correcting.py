@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from janoglot.core.errors import BadInput
-from janoglot.core.script.cutting import split_at, split_like
+from janoglot.core.script.cutting import ends_sentence, split_at, split_like
 from janoglot.core.script.limits import LONGEST_NAME
 from janoglot.core.script.markup import one_row
 from janoglot.core.script.model import Script, ScriptLine
@@ -76,10 +76,13 @@ def corrected(script: Script, corrections: Mapping[str, Correction]) -> list[str
 def _cut(line: ScriptLine, at: int) -> tuple[ScriptLine, ScriptLine]:
     left, right = split_at(line.words, at)
     share = len(left) / max(1, len(left) + len(right))
-    halves = {tag: split_like(text, share) for tag, text in line.wordings.items()}
+    halves = {tag: split_like(text, share, not ends_sentence(left)) for tag, text in line.wordings.items()}
+    # Where it is a guess somebody has to read it.
+    own = {**line.own, **{tag: {**line.own.get(tag, {}), "wording": {"state": "draft"}}
+                          for tag, (_, second, sure) in halves.items() if second and not sure}}
     middle = None if line.slot is None else round(line.slot[0] + (line.slot[1] - line.slot[0]) * share, 3)
-    first = replace(line, words=left, end=middle if line.slot else line.end,
+    first = replace(line, words=left, own=own, end=middle if line.slot else line.end,
                     wordings={tag: half[0] for tag, half in halves.items() if half[0]})
-    second = replace(line, words=right, start=middle if line.slot else line.start, notes="",
+    second = replace(line, words=right, own=own, start=middle if line.slot else line.start, notes="",
                      wordings={tag: half[1] for tag, half in halves.items() if half[1]})
     return first, second

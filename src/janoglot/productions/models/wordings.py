@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import primary
-from janoglot.core.script.cutting import joined, split_like
+from janoglot.core.script.cutting import ends_sentence, joined, split_like
 from janoglot.productions.belonging import Cut, Joint, belongs
 from janoglot.productions.models.lines import Line
 from janoglot.productions.models.production import Edition
@@ -67,20 +67,23 @@ class Wording(models.Model):
 
     @classmethod
     def when_split(cls, record: Recorder, rows: Sequence[Wording], cut: Cut) -> None:
-        """Each half says its part, in every edition."""
-        halves = {w.edition_id: _halves(w, cut) for w in rows}
+        """Each half says its part, in every edition; where that is a guess, both are to be read."""
+        found = {w.edition_id: _halves(w, cut) for w in rows}
+        halves = {edition: (first, second) for edition, (first, second, _) in found.items()}
+        guessed = {edition for edition, (_, second, sure) in found.items() if second and not sure}
         source = next((w for w in rows if w.edition.is_source), None)
         source_was = source.text if source else ""
         source_now = halves[source.edition_id] if source else ("", "")
         added = []
         for wording in rows:
             first, second = halves[wording.edition_id]
+            state = cls.State.DRAFT if wording.edition_id in guessed else wording.state
             # Asked for before the row is changed.
             behind = cls(line=cut.new, edition_id=wording.edition_id,
-                         **cut_or_joined(cut.user, second, wording.state, wording, source_now[1], source_was))
+                         **cut_or_joined(cut.user, second, state, wording, source_now[1], source_was))
             if wording.text != first:
                 record.update(wording, revision=wording.revision + 1,
-                              **cut_or_joined(cut.user, first, wording.state, wording, source_now[0], source_was))
+                              **cut_or_joined(cut.user, first, state, wording, source_now[0], source_was))
             added.append(behind)
         if cut.edition.pk not in halves:
             state = cls.State.EDITED if cut.right else cls.State.EMPTY
@@ -121,13 +124,15 @@ class Wording(models.Model):
                        state=self.State.DRAFT if text else self.State.EMPTY)
 
 
-def _halves(wording: Wording, cut: Cut) -> tuple[str, str]:
-    """What each of the two lines says of ``wording``."""
+def _halves(wording: Wording, cut: Cut) -> tuple[str, str, bool]:
+    """What each of the two lines says of ``wording``, and whether that is sure."""
     if wording.edition_id == cut.edition.pk:
-        return cut.left, cut.right
+        return cut.left, cut.right, True
     if not cut.left:
-        return "", wording.text
-    return split_like(wording.text, cut.share) if cut.right else (wording.text, "")
+        return "", wording.text, True
+    if not cut.right:
+        return wording.text, "", True
+    return split_like(wording.text, cut.share, not ends_sentence(cut.left))
 
 
 def stamped(user: Any, state: str, worded_from: str = "", origin: str = "",

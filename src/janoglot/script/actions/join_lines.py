@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from janoglot.core.errors import BadInput
 from janoglot.productions.belonging import Joint, join_belongings
+from janoglot.productions.line_ties import follow_join
 from janoglot.productions.models import Line
 from janoglot.productions.neighbours import preceding
 from janoglot.productions.permissions import Anyone
@@ -29,5 +30,6 @@ def join_lines(user: Anyone, line: Line) -> Line:
         notes = "; ".join(filter(None, [before.notes, line.notes]))
         record.update(before, notes=notes, **slot)
         join_belongings(record, Joint(user, before, line))
+        follow_join(record, before, line)
         record.delete(line)
     return before

@@ -6,6 +6,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import share_at, split_at, split_slot
 from janoglot.core.script.order import between
 from janoglot.productions.belonging import Cut, split_belongings
+from janoglot.productions.line_ties import follow_split
 from janoglot.productions.models import Edition, Line, Take, Wording
 from janoglot.productions.neighbours import following
 from janoglot.productions.permissions import Anyone
@@ -47,4 +48,6 @@ def split_line(user: Anyone, line: Line, edition: Edition, text: str, at: int, r
             record.update(line, start_ms=None, end_ms=None)
         record.create(new)
         split_belongings(record, Cut(user, line, new, edition, left, right, share))
+        if left and right:
+            follow_split(record, line, new)
     return new

@@ -1,6 +1,6 @@
 import { notifyManager, QueryClient, useMutation, queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 
-import { api, data, editionPath, Fault, type Casting, type EditionLines, type Job, type Mix, type Schemas } from "./client";
+import { api, data, editionPath, Fault, type Casting, type EditionLines, type Job, type Mix, type Production, type Schemas } from "./client";
 import { withLines } from "../deltas";
 
 // What a key does here is drawn before the next key comes: a caret that moves late lets letters fall into the wrong line.
@@ -197,11 +197,31 @@ export function castRest(production: number, language: string): Promise<Casting[
   return data(api.POST("/api/productions/{production_id}/editions/{language}/castings/", path(production, language)));
 }
 
-export function setWording(production: number, language: string, line: number, text: string, revision: number) {
-  return data(
+export async function setWording(production: number, language: string, line: number, text: string, revision: number) {
+  const saved = await data(
     api.PUT("/api/productions/{production_id}/editions/{language}/wordings/{line_id}/", {
       params: { path: { production_id: production, language, line_id: line } },
       body: { text, revision, reopen: false },
     }),
   );
+  lookWhatCanBeUndone(production);
+  return saved;
+}
+
+/** Milliseconds: typing goes on meanwhile, and is one change. */
+const AFTER_TYPING = 600;
+const looking = new Map<number, ReturnType<typeof setTimeout>>();
+
+/** What undo and redo would do is looked at again; how every line stands is not. */
+export function lookWhatCanBeUndone(production: number): void {
+  clearTimeout(looking.get(production));
+  looking.set(production, setTimeout(() => {
+    looking.delete(production);
+    const key = ["production", production];
+    if (!queryClient.getQueryData(key)) return;
+    void data(api.GET("/api/productions/{production_id}/", { params: { path: { production_id: production }, query: { brief: true } } })).then(
+      ({ undo, redo }) => queryClient.setQueryData<Production>(key, (old) => old && { ...old, undo, redo }),
+      () => undefined, // it is looked at again with the next change
+    );
+  }, AFTER_TYPING));
 }

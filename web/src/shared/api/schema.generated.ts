@@ -5899,6 +5899,8 @@ export interface components {
             others: boolean;
             /** @description What this call made or changed. */
             done?: unknown;
+            /** @description Of a line that was cut: persons' recordings that say both halves, and are used no more. */
+            recordings?: number;
         };
         ScriptLine: {
             id: number;

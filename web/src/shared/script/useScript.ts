@@ -160,6 +160,8 @@ export function useScriptActions(production: number) {
         );
         coming.set(temporary, asking.then((made) => (made ? Number(made.done) : null)));
         const answer = await asking;
+        if (answer?.recordings)
+          say({ tone: "bad", text: t("script.splitRecording", { count: answer.recordings }), action: { label: t("script.splitBack"), act: () => void this.undo() } });
         if (!answer) {
           const whole = before?.lines.find((one) => one.id === line);
           client.setQueryData<ScriptState>(keyOf(production), (old) =>

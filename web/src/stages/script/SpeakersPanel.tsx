@@ -18,6 +18,25 @@ import type { ScriptActions } from "../../shared/script/useScript";
 /** As what the script can be taken away. */
 const FORMATS = ["csv", "xlsx", "docx", "txt", "fountain", "srt", "vtt", "ttml", "pptx", "json"] as const;
 
+const LEFT_ALONE = "janoglot.left-alone/";
+
+function keptLeftAlone(production: number): string[] {
+  try {
+    const found: unknown = JSON.parse(localStorage.getItem(LEFT_ALONE + production) ?? "[]");
+    return Array.isArray(found) ? found.filter((one): one is string => typeof one === "string") : [];
+  } catch {
+    return [];
+  }
+}
+
+function keepLeftAlone(production: number, names: readonly string[]): void {
+  try {
+    localStorage.setItem(LEFT_ALONE + production, JSON.stringify(names));
+  } catch {
+    // Full, or forbidden: it is so until the page is left.
+  }
+}
+
 /** Who is in the script: how much each says, and renaming and merging them. */
 export function SpeakersPanel({ production, script, actions, onGiving }: { production: Production; script: ScriptState; actions: ScriptActions; onGiving: () => void }) {
   const { t } = useTranslation();
@@ -36,12 +55,19 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
   const mayChange = production.role !== "reader";
   const { speakers, lines } = script;
   const unnamed = speakers.find((one) => one.name === UNNAMED && one.lines > 0);
-  const [leftAlone, setLeftAlone] = useState<ReadonlySet<number>>(new Set());
+  const [leftAlone, setLeftAlone] = useState<ReadonlySet<string>>(() => new Set(keptLeftAlone(production.id)));
   const alike = useQuery({
     queryKey: ["production", production.id, "labels"],
     queryFn: () => data(api.GET("/api/productions/{production_id}/script/labels/", { params: { path: { production_id: production.id } } })),
   });
   const name = (id: number) => speakers.find((one) => one.id === id)?.name ?? "";
+  /** By their names: who is called otherwise later is asked about again. */
+  const called = (ids: readonly number[]) => ids.map(name).sort().join("\n");
+  function leaveAlone(names: string) {
+    const next = [...leftAlone, names];
+    setLeftAlone(new Set(next));
+    keepLeftAlone(production.id, next);
+  }
   function keep(speaker: Speaker, name: string) {
     setRenaming(null);
     if (name.trim() && name.trim() !== speaker.name) rename.mutate({ id: speaker.id, name }, tell);
@@ -64,13 +90,13 @@ export function SpeakersPanel({ production, script, actions, onGiving }: { produ
       )}
       {mayChange &&
         (alike.data ?? [])
-          .filter((group) => !leftAlone.has(group.into) && group.speakers.every((id) => name(id)) && name(group.into))
+          .filter((group) => !leftAlone.has(called(group.speakers)) && group.speakers.every((id) => name(id)) && name(group.into))
           .map((group) => (
             <Notice key={group.into}>
               <p>{t("script.alike", { names: group.speakers.map(name).join(", "), name: name(group.into) })}</p>
               <p className="flex gap-2 mt-1.5">
                 <Button onClick={() => void actions.mergeLabels(group.into, group.speakers)}>{t("script.makeOne")}</Button>
-                <Button look="quiet" onClick={() => setLeftAlone(new Set([...leftAlone, group.into]))}>{t("script.leaveThem")}</Button>
+                <Button look="quiet" onClick={() => leaveAlone(called(group.speakers))}>{t("script.leaveThem")}</Button>
               </p>
             </Notice>
           ))}
