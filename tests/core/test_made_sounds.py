@@ -232,6 +232,11 @@ class TestDescribed:
         [steps] = described("footsteps on gravel, slow").parts
         assert steps.settings["gravel"] == 0.9 and steps.settings["pace"] < 1.5
 
+    @pytest.mark.parametrize(("text", "strokes"), [("big bell", 1.0), ("a church bell in the distance", 1.0), ("a bell, three strokes", 3.0), ("bell tolling", None), ("bells", None)])
+    def test_one_bell_is_struck_once(self, text: str, strokes: float | None) -> None:
+        told, = [part for part in described(text).parts if part.sound == "bell"]
+        assert told.settings.get("strokes") == strokes
+
     def test_what_is_not_understood_is_said_with_what_is_near(self) -> None:
         told = described("a unicorn, bells and surf")
         assert told.missed == ("unicorn",) and {part.sound for part in told.parts} == {"bell", "surf"}

@@ -276,3 +276,21 @@ def test_a_name_that_is_read_otherwise_is_heard_right_when_that_is_heard() -> No
     assert right.error == 0.0 and not right.otherwise
     assert [words[one.at: one.at + one.length] for one in wrong.otherwise] == ["boat"]
     assert compare_said(None, words, "The Galloway boat comes at nine.", "en-GB").error > 0
+
+
+@pytest.mark.parametrize(("words", "language", "spoken"), [
+    ("Wir sehen uns um 18:45 Uhr am Steg.", "de-DE", "Wir sehen uns um achtzehn Uhr fünfundvierzig am Steg."),
+    ("Um 7.05 Uhr, nicht um 8 Uhr.", "de-AT", "Um sieben Uhr fünf, nicht um 8 Uhr."),
+    ("Um 18:45 am Steg.", "de-DE", "Um 18:45 am Steg."), ("At 18:45 Uhr", "en-GB", "At 18:45 Uhr"),
+    ("Version 3.18.45 Uhr", "de-DE", "Version 3.18.45 Uhr"), ("Uhrwerk 18:45 Uhrwerk", "de-DE", "Uhrwerk 18:45 Uhrwerk")])
+def test_a_time_of_day_says_its_clock_once(words: str, language: str, spoken: str) -> None:
+    assert respelled(words, (), language).words == spoken
+
+
+def test_so_does_one_that_is_marked_as_a_time() -> None:
+    words = "Um 18:45 Uhr am Steg."
+    found = respelled(words, (Reading(3, 5, "time"),), "de-DE")
+    assert found.words == "Um achtzehn Uhr fünfundvierzig am Steg."
+    assert found.back(found.words.index("Uhr"), 3) == (3, len("18:45 Uhr"))
+    # Whoever says how it is read is heeded.
+    assert respelled(words, (Reading(3, 9, "alias", "Viertel vor sieben"),), "de-DE").words == "Um Viertel vor sieben am Steg."

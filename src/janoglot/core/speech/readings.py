@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal, get_args
 
 import regex
 
 from janoglot.core.errors import BadInput
+from janoglot.core.languages import primary
 from janoglot.core.speech.things_said import ThingKind, thing_said
 
 ReadingKind = Literal[
@@ -96,7 +97,9 @@ class Respelled:
 
 @lru_cache(maxsize=20_000)
 def respelled(words: str, readings: Sequence[Reading], language: str) -> Respelled:
-    """``words`` with these readings; where two overlap the earlier one holds."""
+    """``words`` with these readings; where two overlap the earlier one holds. What engines read wrongly by themselves
+    is read right where nobody has said otherwise."""
+    readings = [*(_with_clock(one, words, language) for one in readings), *_times(words, readings, language)]
     if not readings:
         return Respelled(words, (), ())
     text, at = "", 0
@@ -116,6 +119,28 @@ def respelled(words: str, readings: Sequence[Reading], language: str) -> Respell
         text += spoken
         at = one.at + one.length
     return Respelled(text + words[at:], tuple(phonemes), tuple(pieces))
+
+
+_CLOCK = regex.compile(r"(?<![\d.:])(?:[01]?\d|2[0-4])[:.][0-5]\d\s*Uhr\b")
+_CLOCK_BEHIND = regex.compile(r"\s*Uhr\b")
+"""The engines say "Uhr" for the colon already."""
+
+
+def _times(words: str, readings: Sequence[Reading], language: str) -> list[Reading]:
+    """Times of day with their own word for the clock, which would be said twice ("18:45 Uhr")."""
+    if primary(language) != "de":
+        return []
+    found = [Reading(one.start(), one.end() - one.start(), "time") for one in _CLOCK.finditer(words)]
+    return [one for one in found if not any(
+        other.at < one.at + one.length and one.at < other.at + other.length for other in readings)]
+
+
+def _with_clock(reading: Reading, words: str, language: str) -> Reading:
+    """A time that somebody has marked, with the word for the clock behind it."""
+    behind = _CLOCK_BEHIND.match(words, reading.at + reading.length)
+    if reading.kind != "time" or primary(language) != "de" or not behind:
+        return reading
+    return replace(reading, length=behind.end() - reading.at)
 
 
 def _thing(kind: ThingKind, written: str, language: str) -> str:

@@ -117,6 +117,7 @@ def _date_words(day: int, month: str, year: int, language: str) -> str:
 
 
 def _time(text: str, language: str) -> str:
+    text = regex.sub(r"\s*Uhr$", "", text)
     match = regex.fullmatch(r"(\d{1,2})(?:[:.h](\d{2}))?(?::(\d{2}))?\s*([AaPp])?\.?(?:[mM]\.?)?", text)
     if not match or int(match[1]) > 24 or int(match[2] or 0) > 59:
         return ""

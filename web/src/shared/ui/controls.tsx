@@ -169,7 +169,7 @@ export function Notice({ tone = "warn", children }: { tone?: "warn" | "bad" | "c
 /** What an empty view says: what goes here, and the first step. */
 export function Empty({ title, children }: { title: string; children?: ReactNode }) {
   return (
-    <div className="grid place-content-center justify-items-center gap-3 h-full p-10 text-center">
+    <div className="grid grow place-content-center justify-items-center gap-3 h-full p-10 text-center">
       <p className="text-lg font-semibold">{title}</p>
       <div className="text-soft max-w-md flex flex-col items-center gap-3">{children}</div>
     </div>

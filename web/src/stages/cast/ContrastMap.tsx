@@ -15,6 +15,10 @@ const MARGIN = { left: 44, right: 16, top: 14, bottom: 34 };
 const HERTZ = [60, 80, 110, 150, 200, 270, 360];
 const MARK = 26;
 
+/** A name as there is room for on the map. */
+const LONGEST = 18;
+const short = (name: string) => (name.length > LONGEST ? `${name.slice(0, LONGEST - 1).trimEnd()}…` : name);
+
 /** Every voice of the edition where it sounds: pitch across, brightness up; who is hard to tell apart is tied together. */
 export function ContrastMap({
   production,
@@ -52,9 +56,10 @@ export function ContrastMap({
     y: up(point.measure.brightness_hz),
   }));
   const labels = laidOut(
-    points.map((point) => ({ x: point.x + MARK / 2 + 3, y: point.y, width: 6.6 * Math.max(name(point.speaker).length, 3), speaker: point.speaker, voice: point.voice })),
+    points.map((point) => ({ x: point.x + MARK / 2 + 3, y: point.y, width: 6.6 * Math.max(short(name(point.speaker)).length, 3), speaker: point.speaker, voice: point.voice })),
     { width: WIDTH, height: HEIGHT - MARGIN.bottom },
   );
+  // Whole in the mark's title and in the table below.
   const at = new Map(points.map((point) => [point.speaker, point]));
   const alike = found.pairs.filter((pair) => pair.alike);
   return (
@@ -76,7 +81,7 @@ export function ContrastMap({
             ) : null;
           })}
           {labels.map((label) => (
-            <text key={label.speaker} x={label.x} y={label.y + 4} fontSize="12" fontWeight={label.speaker === chosen ? 700 : 500} fill="var(--ink)">{name(label.speaker)}</text>
+            <text key={label.speaker} x={label.x} y={label.y + 4} fontSize="12" fontWeight={label.speaker === chosen ? 700 : 500} fill="var(--ink)">{short(name(label.speaker))}</text>
           ))}
         </svg>
         {points.map((point) => (

@@ -33,7 +33,7 @@ export function Homes({ production, edition }: { production: Production; edition
       : t("cast.homes.richFew"),
   };
   return (
-    <section aria-label={t("cast.homes.which")} className="sticky start-0 ms-4 mb-3 max-w-2xl rounded-md border border-rule bg-paper p-3 flex flex-wrap items-center gap-x-4 gap-y-2 text-sm">
+    <section aria-label={t("cast.homes.which")} className="sticky start-4 ms-4 me-2 mb-3 max-w-2xl rounded-md border border-rule bg-paper p-3 flex flex-wrap items-center gap-x-4 gap-y-2 text-sm">
       <p className="grow basis-64">
         {t("cast.homes.none", { language: edition.name })}{" "}
         {strangers.count > 0 && t("cast.homes.strangers", { count: strangers.count, homes: strangers.homes.join(", ") })}{" "}

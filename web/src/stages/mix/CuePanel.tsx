@@ -121,6 +121,10 @@ export function CuePanel({ production, edition, cue, name, layers, laid, leftOut
   );
 }
 
+/** How a line begins, as it is told from others in a list. */
+const OPENING = 36;
+const opening = (words: string) => (words.length > OPENING ? `${words.slice(0, OPENING).trimEnd()}…` : words);
+
 function Tie({ label, aria, none, at, production, edition, readOnly, onChange }: { label: string; aria: string; none: string; at: Place | null; production: Production; edition: EditionLines; readOnly: boolean; onChange: (at: Place | null) => void }) {
   const { t } = useTranslation();
   const parts = production.parts.filter((part) => part.name);
@@ -135,7 +139,7 @@ function Tie({ label, aria, none, at, production, edition, readOnly, onChange }:
           </optgroup>
         )}
         <optgroup label={t("sounds.lines")}>
-          {edition.lines.flatMap(({ id, number }) => [<option key={`s${id}`} value={`line/start/#${id}`}>{t("sounds.lineStart", { number })}</option>, <option key={`e${id}`} value={`line/end/#${id}`}>{t("sounds.lineEnd", { number })}</option>])}
+          {edition.lines.flatMap(({ id, number, words }) => [<option key={`s${id}`} value={`line/start/#${id}`}>{t("sounds.lineStart", { number, words: opening(words) })}</option>, <option key={`e${id}`} value={`line/end/#${id}`}>{t("sounds.lineEnd", { number, words: opening(words) })}</option>])}
         </optgroup>
       </Select>
     </label>

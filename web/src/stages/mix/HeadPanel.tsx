@@ -16,7 +16,7 @@ export function DuckPanel({ layer, readOnly, differs, onSet, onEverywhere }: { l
   return (
     <section aria-label={t("duck.name", { layer: name })} className="max-w-lg flex flex-col gap-1">
       <h3 className="font-semibold">{t("duck.name", { layer: name })}</h3>
-      <Setting name={t("duck.by")} label={t("sounds.duckOf", { layer: name })} value={layer.duck.amount_db} min={0} max={30} step={1} show={(value) => `${decibels(value)} dB`} disabled={readOnly} onSet={(amount_db) => onSet({ amount_db })} />
+      <Setting name={t("duck.by")} label={t("sounds.duckOf", { layer: name })} value={layer.duck.amount_db} min={0} max={30} step={1} show={(value) => `${decibels(-value)} dB`} disabled={readOnly} onSet={(amount_db) => onSet({ amount_db })} />
       <Setting name={t("duck.lead")} value={layer.duck.lead} min={0} max={3} step={0.05} show={seconds} disabled={readOnly} onSet={(lead) => onSet({ lead })} />
       <Setting name={t("duck.hold")} value={layer.duck.hold} min={0} max={8} step={0.1} show={seconds} disabled={readOnly} onSet={(hold) => onSet({ hold })} />
       <Setting name={t("duck.release")} value={layer.duck.release} min={0.05} max={5} step={0.05} show={seconds} disabled={readOnly} onSet={(release) => onSet({ release })} />

@@ -24,6 +24,9 @@ _PASSED_OVER = frozenset(_TOLD["passed_over"])
 _NUMBERS = {word: number for number, word in enumerate(
     ("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"), 1)}
 _COUNTED = ("times", "strokes")
+_STROKES = frozenset(("stroke", "strokes", "time", "times"))
+_STRUCK_ONCE, _STRUCK_ON = regex.compile(r"\bbell\b"), regex.compile(r"\b(?:toll\w*|ring\w*|strik\w*|peal\w*)\b")
+"""One bell is heard once, unless it goes on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,12 +49,16 @@ def described(text: str) -> Described:
         found, used = _sounds(phrase, words)
         manners = [word for word in words if word in _MANNERS]
         if not found:
-            # Of what was said last: "footsteps, slow".
-            if parts and manners:
+            # Of what was said last: "footsteps, slow", "a bell, three strokes".
+            counted = {word for word in words if word in _NUMBERS or word.isdigit() or word in _STROKES}
+            if parts and (manners or counted):
                 parts[-1] = _set(parts[-1], manners, words)
-                used |= set(manners)
+                used |= {*manners, *counted}
             missed += [word for word in words if word not in used and word not in _PASSED_OVER]
             continue
+        if _STRUCK_ONCE.search(phrase) and not _STRUCK_ON.search(phrase):
+            found = [Part(part.sound, {**part.settings, "strokes": 1.0}, part.level_db) if any(
+                one.name == "strokes" for one in GENERATORS[part.sound].parameters) else part for part in found]
         for part in found:
             same = next((number for number, one in enumerate(parts) if one.sound == part.sound), None)
             if same is None:
