@@ -8,7 +8,7 @@ from janoglot.core.adapt.memory import Memory, Unit, difference, joined
 from janoglot.core.adapt.term_files import read_terms, write_csv, write_tbx
 from janoglot.core.adapt.termbase import TermPair, find_term, merged, uses
 from janoglot.core.adapt.tmx import read_tmx, write_tmx
-from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings
+from janoglot.core.adapt.wording_checks import CheckedWording, check_wordings, is_spelled_out
 from janoglot.core.errors import BadInput
 
 texts = st.text(st.characters(exclude_categories=["Cs", "Cc", "Cn"]), min_size=1, max_size=60).map(
@@ -129,3 +129,13 @@ def test_a_good_wording_is_left_alone() -> None:
     assert check_wordings(lines, "en-GB", "es-MX", ["Marlow"]) == []
     over = check_wordings([CheckedWording(1, "Yes.", "Sí.", over=0.4)], "en-GB", "es-MX")
     assert [finding.code for finding in over] == ["too_long"]
+
+
+@pytest.mark.parametrize(("number", "text", "language", "there"), [
+    ("3", "أغلق ثلاث نوافذ", "ar", True), ("7", "والسبع درجات", "ar", True), ("3", "Espera tres horas", "es-MX", True), ("3", "treinta puertas", "es-MX", False),
+    ("1", "una puerta", "es-MX", True), ("3", "die dritte Stufe", "de-DE", True), ("21", "vingt et une heures", "fr-FR", True), ("21", "vingt heures", "fr-FR", False),
+    ("1984", "hace mucho", "es-MX", False), ("2", "दो घंटे", "hi-IN", True), ("40", "घंटे", "hi-IN", False), ("3.5", "tres", "es-MX", False), ("3", "", "de-DE", False)])
+def test_a_number_in_words_is_not_missing(number: str, text: str, language: str, there: bool) -> None:
+    assert is_spelled_out(number, text, language) is there
+    found = check_wordings([CheckedWording(1, f"Wait {number} hours", text)], "en-GB", language)
+    assert ("number_missing" in {one.code for one in found}) is (not there and bool(text))
