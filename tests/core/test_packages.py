@@ -8,9 +8,11 @@ import io
 import json
 import shutil
 import subprocess
+import unicodedata
 import zipfile
 from collections.abc import Mapping
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +33,7 @@ from janoglot.core.deliver.chapters import Chapter, write_chapters
 from janoglot.core.deliver.deliverable import FailedCheck
 from janoglot.core.deliver.encoding import CODECS, AudioFormat, encode
 from janoglot.core.deliver.items import MadeFile
+from janoglot.core.deliver.names import file_name, named_by
 from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, hand_over, package_of, wanted_of
 from janoglot.core.deliver.picture_items import probed
 from janoglot.core.deliver.timecode import exact_rate, frames_at, frames_of
@@ -38,6 +41,7 @@ from janoglot.core.deliver.timeline_items import edls_of, markers_of
 from janoglot.core.dubbing import materials_of
 from janoglot.core.errors import BadInput
 from janoglot.core.mix.cues import sound_plan_of
+from janoglot.core.office import new_document, new_workbook
 from janoglot.core.script.model import Script, ScriptLine, ScriptPart
 from tests.core.conftest import DEMO
 from tests.core.test_loudness import ffmpeg_measures
@@ -592,3 +596,19 @@ def test_chapters_of_any_title_are_read_by_others(codec: str, made: Any, tmp_pat
 def syncsafe(data: bytes) -> int:
     assert all(byte < 128 for byte in data)
     return data[0] << 21 | data[1] << 14 | data[2] << 7 | data[3]
+
+
+@pytest.mark.parametrize("text", ["aux", "AUX.001", "com1.tar.gz", "COM¹", "lpt³.x", "nul"])
+def test_no_name_is_a_device_of_windows(text: str) -> None:
+    for name in (file_name(text), named_by("{speaker}", {"speaker": text}), named_by(f"{text}.{{number}}", {"number": 1}), *named_by(f"a/{text}/b", {}).split("/")):
+        assert unicodedata.normalize("NFKC", name.partition(".")[0]).casefold() not in {"aux", "com1", "lpt3", "nul"}
+
+
+def test_office_files_say_who_made_them_and_when(tmp_path: Path) -> None:
+    document, book = new_document("Lines to say"), new_workbook("Lines to say")
+    document.save(str(tmp_path / "a.docx"))
+    book.save(tmp_path / "a.xlsx")
+    about = Document(str(tmp_path / "a.docx")).core_properties
+    assert (about.author, about.title, about.comments) == ("Janoglot", "Lines to say", "")
+    assert about.created is not None and abs((datetime.now(UTC).replace(tzinfo=None) - about.created.replace(tzinfo=None)).total_seconds()) < 120
+    assert load_workbook(tmp_path / "a.xlsx").properties.creator == "Janoglot"

@@ -9,14 +9,13 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from openpyxl import Workbook
-
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.errors import Problem as Found
 from janoglot.core.graph import recipe_hash
 from janoglot.core.guarded import read_json
 from janoglot.core.guarded import sheet_rows as bounded_rows
 from janoglot.core.languages import find_tag
+from janoglot.core.office import new_workbook
 from janoglot.core.script.decoding import decode
 from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.table import plain_cell, safe_cell
@@ -88,7 +87,7 @@ def write_sheet(production: Production, ending: str) -> bytes:
         csv.writer(text, lineterminator="\r\n").writerows(table)
         return b"\xef\xbb\xbf" + text.getvalue().encode()
     if ending == "xlsx":
-        book = Workbook(write_only=True)
+        book = new_workbook(write_only=True)
         sheet = book.create_sheet("Castings")
         for cells in table:
             sheet.append(cells)

@@ -7,13 +7,14 @@ from collections.abc import Sequence
 
 import docx
 from docx.shared import Cm, Pt
-from openpyxl import Workbook, load_workbook
+from openpyxl import load_workbook
 from openpyxl.styles import Alignment, Font, PatternFill, Protection
 
 from janoglot.core.adapt.outgoing import STATES, Outgoing, OutgoingLine, State
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import sheet_rows
 from janoglot.core.languages import direction
+from janoglot.core.office import new_document, new_workbook
 from janoglot.core.script.formats.packages import opened
 from janoglot.core.script.limits import MOST_LINES
 
@@ -38,7 +39,7 @@ def _lead(outgoing: Outgoing) -> str:
 
 
 def write_xlsx(outgoing: Outgoing) -> bytes:
-    book = Workbook()
+    book = new_workbook()
     sheet = book.active
     assert sheet is not None
     sheet.title = "Wordings"
@@ -72,7 +73,7 @@ def read_xlsx(content: bytes) -> Outgoing:
 
 
 def write_docx(outgoing: Outgoing) -> bytes:
-    document = docx.Document()
+    document = new_document()
     section = document.sections[0]
     section.page_width, section.page_height = section.page_height, section.page_width
     section.left_margin = section.right_margin = Cm(1.2)

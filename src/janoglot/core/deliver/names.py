@@ -16,6 +16,12 @@ _MOST_BYTES, _MOST_OF_STEP = 120, 200
 it."""
 
 
+def _is_reserved(step: str) -> bool:
+    """Whether Windows takes a step of a path for one of its devices: what stands before its first full stop counts,
+    and digits that are written raised are digits."""
+    return unicodedata.normalize("NFKC", step.partition(".")[0]).strip().casefold() in _RESERVED
+
+
 def _safe(text: str, besides: str) -> str:
     """Letters with their marks and digits as they are, a hyphen for everything else: without its marks a word of
     Devanagari falls apart."""
@@ -36,7 +42,7 @@ def file_name(text: str, fallback: str = "untitled", longest: int = 60) -> str:
     """``text`` as part of a file name: letters of any script, digits and hyphens; no path, no spaces."""
     plain = re.sub("-{2,}", "-", _safe(unicodedata.normalize("NFC", text), "_-")).strip("-_.")
     plain = _cut(plain, longest).strip("-")
-    if not plain or plain.lower() in _RESERVED:
+    if not plain or _is_reserved(plain):
         return f"{fallback}-{plain}".strip("-") if plain else fallback
     return plain
 
@@ -79,7 +85,7 @@ def named_by(pattern: str, fields: Mapping[str, str | int]) -> str:
         filled = re.sub("-{2,}", "-", _safe(filled, "_-.")).strip("-_. ")
         if filled:
             filled = _cut(filled, 100, _MOST_OF_STEP).strip("-")
-            steps.append(f"file-{filled}" if filled.lower() in _RESERVED else filled or "file")
+            steps.append(f"file-{filled}" if _is_reserved(filled) else filled or "file")
     return "/".join(steps) or "file"
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import time
 import zipfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -270,6 +271,7 @@ def put_together(package: Package, files: Sequence[HandedFile], handed: Store, p
     """Write a package as one archive at ``place``, or with ``folder`` as files in a folder of that name, its manifest
     among them; gives what the manifest says of each file. ``about``: what else it says."""
     told: list[Data] = []
+    now = time.localtime()[:6]
     archive = None if folder else zipfile.ZipFile(place, "w", zipfile.ZIP_STORED, allowZip64=True)
     try:
         for number, one in enumerate(files):
@@ -280,7 +282,7 @@ def put_together(package: Package, files: Sequence[HandedFile], handed: Store, p
                     target.parent.mkdir(parents=True, exist_ok=True)
                     out: Any = target.open("wb")
                 else:
-                    info = zipfile.ZipInfo(one.path)
+                    info = zipfile.ZipInfo(one.path, now)
                     info.external_attr = 0o644 << 16
                     out = archive.open(info, "w", force_zip64=True)
                 with out:
@@ -294,7 +296,7 @@ def put_together(package: Package, files: Sequence[HandedFile], handed: Store, p
         if archive is None:
             (place / MANIFEST).write_bytes(data)
         else:
-            archive.writestr(zipfile.ZipInfo(MANIFEST), data)
+            archive.writestr(zipfile.ZipInfo(MANIFEST, now), data)
     finally:
         if archive is not None:
             archive.close()

@@ -14,7 +14,7 @@ from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 
-from openpyxl import Workbook, load_workbook
+from openpyxl import load_workbook
 from openpyxl.styles import Alignment, Font
 from pypdf import PdfReader
 
@@ -23,6 +23,7 @@ from janoglot.core.deliver.names import clip_name
 from janoglot.core.deliver.tables import printed
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import direction, english_name
+from janoglot.core.office import new_workbook
 from janoglot.core.script.formats.table import safe_cell
 
 COLUMNS = ("number", "file", "part", "speaker", "words", "source", "in", "out", "seconds", "notes", "delivery", "names",
@@ -53,7 +54,7 @@ def sheet_csv(lines: Sequence[LineToSay], language: str) -> bytes:
 
 
 def sheet_xlsx(lines: Sequence[LineToSay], language: str) -> bytes:
-    book = Workbook()
+    book = new_workbook()
     sheet = book.active
     assert sheet is not None
     sheet.title = "Recording sheet"

@@ -15,13 +15,14 @@ from docx import Document
 from docx.enum.section import WD_ORIENT
 from docx.oxml import OxmlElement
 from docx.shared import Mm, Pt
-from openpyxl import Workbook, load_workbook
+from openpyxl import load_workbook
 from openpyxl.styles import Alignment, Font, PatternFill
 from openpyxl.utils import get_column_letter
 from pypdf import PdfReader
 
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import direction
+from janoglot.core.office import new_document, new_workbook
 from janoglot.core.script.formats.table import safe_cell
 
 FORMATS = ("csv", "xlsx", "docx", "pdf", "json")
@@ -97,7 +98,7 @@ def _json(table: Table) -> bytes:
 
 
 def _xlsx(table: Table) -> bytes:
-    book = Workbook()
+    book = new_workbook(table.title)
     sheet = book.active
     assert sheet is not None
     sheet.title = "".join(ch for ch in table.title if ch not in "[]:*?/\\")[:31] or "List"
@@ -121,7 +122,7 @@ def _xlsx(table: Table) -> bytes:
 
 
 def _docx(table: Table) -> bytes:
-    document = Document()
+    document = new_document(table.title)
     section = document.sections[0]
     section.orientation = WD_ORIENT.LANDSCAPE
     section.page_width, section.page_height = Mm(297), Mm(210)

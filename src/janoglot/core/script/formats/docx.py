@@ -12,6 +12,7 @@ from docx.table import Table
 from docx.text.paragraph import Paragraph
 
 from janoglot.core.errors import Problem
+from janoglot.core.office import new_document
 from janoglot.core.script.formats import plain
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
@@ -145,7 +146,7 @@ class TextDocument:
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> bytes:
         """One table, so that everything a script holds comes back."""
-        document = docx.Document()
+        document = new_document()
         rows = list(CSV.rows_of(script, source_language))
         table = document.add_table(rows=len(rows), cols=len(rows[0]))
         table.style = "Table Grid"

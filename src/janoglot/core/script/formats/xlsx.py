@@ -8,11 +8,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-from openpyxl import Workbook, load_workbook
+from openpyxl import load_workbook
 from openpyxl.styles import Font
 
 from janoglot.core.errors import BadInput, Problem
 from janoglot.core.guarded import sheet_rows
+from janoglot.core.office import new_workbook
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.packages import holds, opened
 from janoglot.core.script.formats.sheet_shape import SheetShape, shape_of
@@ -62,7 +63,7 @@ class Spreadsheet:
         raise BadInput("The workbook is empty: no sheet holds any row.")
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> bytes:
-        book = Workbook()
+        book = new_workbook()
         sheet = book.active
         assert sheet is not None
         sheet.title = "Script"
