@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from janoglot.core.deliver.caption_rules import CaptionStyle, check_captions, keeps_together, pairs_of_names
+from janoglot.core.deliver.caption_rules import CaptionStyle, check_captions, keeps_together, pairs_of_names, width
 from janoglot.core.deliver.captions import CaptionLine, captions, readable, wrap
 from janoglot.core.errors import BadInput
+from janoglot.core.script.formats import read_script
+from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.formats.cues import Cue
 
 NAMES = pairs_of_names(["Imka Oller", "van der Zee"])
@@ -70,3 +72,20 @@ def test_what_would_be_told_as_the_limit_itself_is_no_fault(over: float, told: l
     style = CaptionStyle()
     cue = Cue(0.0, 40 / (style.fastest + over), "x" * 40)
     assert [one.rule for one in check_captions([cue], style, "en-GB")] == told
+
+
+@pytest.mark.parametrize("text", [
+    "港の端に、扉のない家が一軒あり、その中で誰も見たことのない時計が今も動いている。", "「どうして？」と彼女は言った、「潮が満ちる前に、あの階段を下りてはいけない。」",
+    "时钟" * 60, "足元に気をつけて。"])
+def test_writing_without_spaces_is_broken_where_it_may_be(text: str) -> None:
+    style = CaptionStyle()
+    cues = captions([CaptionLine("Keeper", text, 0.0, 12.0)], style, "ja")
+    rows = [row for cue in cues for row in cue.text.split("\n")]
+    assert all(width(row) <= style.columns for row in rows) and all(len(cue.text.split("\n")) <= style.rows for cue in cues)
+    assert "".join(rows) == text
+    assert not any(row[0] in "、。」？" for row in rows) and not any(row.endswith("「") for row in rows)
+
+
+def test_rows_of_writing_without_spaces_are_read_as_one() -> None:
+    script = read_script("1\n00:00:01,000 --> 00:00:04,000\n港の端に、扉のない家が\n一軒ある。\n", "a.srt", Hints(source_language="ja"))
+    assert [line.words for line in script.lines] == ["港の端に、扉のない家が一軒ある。"]

@@ -6,6 +6,7 @@ import csv
 import hashlib
 import io
 import json
+import re
 import shutil
 import subprocess
 import unicodedata
@@ -336,6 +337,8 @@ def test_a_stream_names_its_languages(made: Any) -> None:
     sounds = [row for row in master.media if row.type == "AUDIO"]
     assert [(row.language, row.default) for row in sounds] == [("es-MX", "YES"), ("ar", "NO")]
     assert [row.language for row in master.media if row.type == "SUBTITLES"] == ["es-MX", "ar"]
+    about = m3u8.load(str(place / files[0]["path"])).playlists[0].stream_info
+    assert about.subtitles == "captions" and about.audio and re.fullmatch(r"avc1\.[0-9A-Fa-f]{6},mp4a\.40\.2", about.codecs)
     for row in sounds:
         inner = m3u8.load(str((place / files[0]["path"]).parent / str(row.uri)))
         assert sum(segment.duration or 0 for segment in inner.segments) == pytest.approx(

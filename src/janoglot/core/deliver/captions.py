@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+import unicodedata
 from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import partial
@@ -91,8 +93,10 @@ def _pieces(words: str, style: CaptionStyle, language: str, names: Collection[st
 
 def _fits(text: str, style: CaptionStyle) -> bool:
     rows = text.split("\n")
-    # What has no spaces is broken anywhere by whoever shows it.
-    return " " not in text.strip() or (len(rows) <= style.rows and max(map(width, rows)) <= style.columns)
+    if len(rows) <= style.rows and max(map(width, rows)) <= style.columns:
+        return True
+    # A word that is longer than a row is left to whoever shows it.
+    return " " not in text.strip() and not _breaks(text)
 
 
 def _cut_near_middle(words: str, pattern: str, language: str, names: Collection[str]) -> int | None:
@@ -105,16 +109,48 @@ def _cut_near_middle(words: str, pattern: str, language: str, names: Collection[
     return min(cuts, key=lambda cut: abs(cut - len(words) / 2)) if cuts else None
 
 
+_NOT_FIRST = frozenset("、。，．,.・：；:;？！?!」』）】〉》〕)]’”ーぁぃぅぇぉっゃゅょゎァィゥェォッャュョヮヵヶ々…％°")
+_NOT_LAST = frozenset("「『（【〈《〔([‘“")
+"""What begins no row, and what ends none, where writing has no spaces (after JIS X 4051)."""
+_AFTER_A_MARK = frozenset("、。，．：；？！」』…")
+
+
+def _breaks(text: str) -> list[int]:
+    """Where a row may end in writing without spaces: beside a wide letter."""
+    return [at for at in range(1, len(text)) if (width(text[at - 1]) > 1 or width(text[at]) > 1)
+            and text[at] not in _NOT_FIRST and text[at - 1] not in _NOT_LAST and not unicodedata.combining(text[at])]
+
+
+def _wrapped_anywhere(text: str, style: CaptionStyle) -> str:
+    """Writing without spaces in as few rows as hold it, of nearly the same width, broken after a mark where one is
+    near; as it is where no rows hold it."""
+    count = math.ceil(width(text) / style.columns)
+    places = _breaks(text)
+    if count > style.rows or not places:
+        return text
+    rows, rest = [], text
+    while count > 1:
+        wanted = width(rest) / count
+        fitting = [at for at in _breaks(rest) if width(rest[:at]) <= style.columns
+                   and width(rest[at:]) <= style.columns * (count - 1)]
+        if not fitting:
+            return text
+        at = min(fitting, key=lambda one: abs(width(rest[:one]) - wanted) - 6.0 * (rest[one - 1] in _AFTER_A_MARK))
+        rows.append(rest[:at])
+        rest, count = rest[at:], count - 1
+    return "\n".join([*rows, rest])
+
+
 def wrap(text: str, style: CaptionStyle = USUAL, language: str = "", names: Collection[str] = ()) -> str:
     """``text`` in as few rows as hold it, of nearly the same width, broken where it costs least."""
     total = width(text)
     if total <= style.columns:
         return text
     spaces = [match.start() for match in re.finditer(r" ", text)]
-    if not spaces:
-        return text
     if style.rows < 2:
         return text
+    if not spaces:
+        return _wrapped_anywhere(text, style)
     if style.rows > 2 and total > 2 * style.columns:
         # The first row ends where it costs least, where the rest still fits the rows that are left.
         rest_style = replace(style, rows=style.rows - 1)

@@ -271,11 +271,31 @@ def _told_renditions(order: Data, out: Path) -> None:
         (out / f"{name}.m3u8").write_text(
             f"#EXTM3U\n#EXT-X-VERSION:6\n#EXT-X-TARGETDURATION:{whole}\n#EXT-X-PLAYLIST-TYPE:VOD\n"
             f"#EXTINF:{one['seconds']:.3f},\n{name}.vtt\n#EXT-X-ENDLIST\n")
-        master.add_media(m3u8.Media(uri=f"{name}.m3u8", type="SUBTITLES", group_id="captions", language=one["language"],
-                                    name=one["name"], default="NO", autoselect="YES", base_uri=""))
+        media = m3u8.Media(uri=f"{name}.m3u8", type="SUBTITLES", group_id="captions", language=one["language"],
+                           name=one["name"], default="NO", autoselect="YES", base_uri="")
+        master.add_media(media)
         for playlist in master.playlists:
-            playlist.stream_info.subtitles = "captions"
+            # What a picture goes with is written by what stands beside it here.
+            playlist.media.append(media)
+    for playlist in master.playlists:
+        playlist.stream_info.codecs = playlist.stream_info.codecs or _codecs_of(out)
     (out / "index.m3u8").write_text(master.dumps())
+
+
+_PROFILES = {"Constrained Baseline": "42E0", "Baseline": "4200", "Main": "4D40", "High": "6400"}
+"""The profile and its constraints, as a codec's name has them (RFC 6381; ISO/IEC 14496-15)."""
+_SOUND_CODEC = "mp4a.40.2"
+
+
+def _codecs_of(out: Path) -> str:
+    """The codecs of a stream of H.264 with its sound (AAC), as a player asks for them before it fetches any."""
+    # A fragment is a film with what comes before all of them.
+    beginning = out.parent / "beginning.mp4"
+    beginning.write_bytes((out / "picture_init.mp4").read_bytes() + (out / "picture_000.m4s").read_bytes())
+    picture = next(one for one in probed(beginning)["streams"] if one["codec_type"] == "video")
+    beginning.unlink()
+    profile, level = _PROFILES.get(picture.get("profile"), "6400"), max(10, int(picture.get("level") or 40))
+    return f"avc1.{profile}{level:02X},{_SOUND_CODEC}"
 
 
 def _check_stream(order: Data, place: Path, file: MadeFile) -> Report:
@@ -288,6 +308,10 @@ def _check_stream(order: Data, place: Path, file: MadeFile) -> Report:
     wanted = [one["language"] for one in order["editions"]]
     require([one.language for one in sounds] == wanted, "It is in {found}, not in {wanted}.",
             found=", ".join(str(one.language) for one in sounds), wanted=", ".join(wanted))
+    about = master.playlists[0].stream_info
+    captioned = any(one["captions"] for one in order["editions"])
+    require(bool(about.codecs) and (not captioned or about.subtitles == "captions"),
+            "Its picture does not say its codecs or its captions.")
     held = sum(hold["seconds"] for hold in order["holds"])
     wanted_seconds = [(master.playlists[0].uri, order["picture"]["seconds"] + held),
                       *((one.uri, edition["seconds"]) for one, edition in zip(sounds, order["editions"], strict=True))]
@@ -306,5 +330,6 @@ def _stream(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data
 
 
 STREAM = ItemKind("stream", "languages", {name: one for name, one in _CHOICES.items() if name != "source_track"},
-                  "{production}_stream", need(*_needs({})), _stream, _make_stream, _check_stream, together=True)
+                  "{production}_stream", need(*_needs({})), _stream, _make_stream, _check_stream, together=True,
+                  version=2)
 ITEMS = (PICTURE, PICTURES, STREAM)

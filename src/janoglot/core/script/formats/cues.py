@@ -10,8 +10,10 @@ import html
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import reduce
 
 from janoglot.core.errors import Problem
+from janoglot.core.script.cutting import joined
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.formats.frames import timed
 from janoglot.core.script.limits import LONGEST_WORDING, check_rows, check_wording
@@ -170,7 +172,8 @@ class _Span:
 
     @property
     def words(self) -> str:
-        return " ".join(filter(None, self.said))
+        # Rows of writing without spaces are joined without one.
+        return reduce(joined, filter(None, self.said), "")
 
 
 def _turns(rows: Iterable[str]) -> int:
