@@ -114,7 +114,8 @@ function Opened({ production }: { production: Production }) {
     const answer = await actions[way]();
     if (!answer) return;
     // What was taken back, not what the button said a moment ago.
-    const what = t(`action.${(answer.done as { name: string }).name}`);
+    const { name } = answer.done as { name: string };
+    const what = t(`action.${name}`);
     say({ tone: "calm", text: way === "undo" ? t("frame.undone", { what }) : t("frame.redone", { what }) });
   };
   const onUndo = () => void takeBack("undo");

@@ -118,7 +118,7 @@ export function CastStage({ production, edition }: StageProps) {
           {production.role !== "reader" && production.editions.length > 1 && (
             <Tip text={t("cast.allWhat")}>
               <Button disabled={all.isPending} onClick={() => all.mutate(undefined, { onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) })}>
-                {t("cast.all")}
+                {all.isPending ? <span role="status">{t("cast.casting")}</span> : t("cast.all")}
               </Button>
             </Tip>
           )}

@@ -208,7 +208,7 @@ export function VoiceChooser({
           </Notice>
         )}
         {casting && (casting.alike.length ?? 0) > 0 && <Notice>{t("cast.alikeLong", { names: casting.alike.join(", ") })}</Notice>}
-        {missing && !readOnly && <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{t("cast.rest")}</Button>}
+        {missing && !readOnly && <Button onClick={() => rest.mutate(undefined, tell)} disabled={rest.isPending}>{rest.isPending ? <span role="status">{t("cast.casting")}</span> : t("cast.rest")}</Button>}
         {casting && (
           <Tip text={t("cast.byPersonWhat")}>
             <span><Tick label={t("cast.byPerson")} checked={casting.by_person} disabled={readOnly} onChange={(on) => byPerson.mutate(on, tell)} /></span>
