@@ -65,6 +65,7 @@ ENDPOINTS = [
     ("patch", "/api/parts/{part}/", {"name": "Sea"}, WRITE), ("delete", "/api/parts/{part}/", None, WRITE),
     ("post", "/api/lines/{line}/split/", {"text": "Ab", "at": 1, "revision": 1}, WRITE), ("post", "/api/lines/{line}/join/", {}, WRITE),
     ("post", "{e}replace/", {"find": "marea"}, READ), ("get", "{e}checks/", None, READ),
+    ("get", "{e}homes/", None, READ), ("put", "{e}homes/", {"cast_from": "rich"}, WRITE),
     ("get", "{e}castings/", None, READ), ("post", "{e}castings/", {}, WRITE),
     ("put", "{e}castings/{speaker}/", {"voice": "quetzal"}, WRITE),
     ("get", "{e}castings/{speaker}/sample/", None, READ), ("get", "{e}castings/{speaker}/match/", None, READ),

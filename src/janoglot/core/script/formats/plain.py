@@ -22,6 +22,8 @@ _SECTION = re.compile(
     r"(?:\s*[:：.–—-]+\s*\S.{0,70})?)\s*$", re.IGNORECASE)
 """What begins a part though nothing marks it as a heading: "Act One: The counter". A name and what is said have no
 number between them."""
+_SECTIONS_BEGIN = frozenset("cpasktehdb")
+"""What those begin with: most rows are not looked at any further."""
 _WRAPPED = 45
 """Characters. A shorter row that ends a sentence was not broken for want of room: that the next goes on is said."""
 _ENDS = re.compile(r"[.!?…。！？।؟][\"'”’»)\]]*$")
@@ -60,7 +62,7 @@ class PlainText:
             if heading:
                 part, current = heading, None
                 continue
-            begins, ended = apart, len(above) < _WRAPPED and bool(_ENDS.search(above))
+            begins, before = apart, above
             above, apart = stripped, False
             speech = names.split(stripped, row)
             words, notes = take_directions(speech.words if speech else stripped)
@@ -80,7 +82,7 @@ class PlainText:
                     {"words": words[:40], "speaker": current.speaker}, row, "note"))
                 pending = []
             elif current is not None:
-                if ended and label_of(stripped) is None:
+                if len(before) < _WRAPPED and _ENDS.search(before) and label_of(stripped) is None:
                     script.problems.append(Problem(
                         "joined_above", "No name before “{words}”: joined to what {speaker} says above it.",
                         {"words": words[:40], "speaker": current.speaker}, row, "note"))
@@ -129,7 +131,7 @@ def _heading(row: str, hints: Hints) -> str:
     found = _HEADING.match(row)
     if found:
         return found["name"].rstrip("# \t")
-    section = _SECTION.match(row)
+    section = _SECTION.match(row) if row[0].casefold() in _SECTIONS_BEGIN else None
     label = label_of(row) if section else None
     # A person may have said that it is somebody's name.
     return section["name"] if section and not (label and (hints.labels or {}).get(label.name)) else ""
