@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -50,7 +51,7 @@ def _rewrite(record: Recorder, line: Line, place: Callable[[Told], Told],
              rows: Callable[[str, list[Any]], list[Any]]) -> None:
     world = SoundWorld.objects.select_for_update().filter(production=line.production_id).first()
     name = f"#{line.pk}"
-    if world is None or f'"{name}"' not in str(world.plan).replace("'", '"'):
+    if world is None or f'"{name}"' not in json.dumps(world.plan):
         return
 
     def cue(told: Any) -> Any:
