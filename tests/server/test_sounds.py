@@ -245,10 +245,10 @@ class TestLibrary:
         file = io.BytesIO()
         soundfile.write(file, 0.2 * np.sin(np.arange(3 * 22_050) * 0.2), 22_050, format="OGG")
         answer = call("editor", "post", "/api/library/sounds/", {"file": SimpleUploadedFile("Tide bell (far).ogg", file.getvalue()), "kind": "effects", "tags": "bell, sea", "licence": "ours"}, format="multipart")
-        assert answer.status_code == 201, answer.json()
-        row = answer.json()
-        assert row["seconds"] == pytest.approx(3.0, abs=0.05) and -20 < row["lufs"] < -10 and row["tags"] == ["bell", "sea"]
-        number = row["sound"]["kept"]
+        assert answer.status_code == 202 and answer.json()["state"] == "reading", answer.json()
+        number = answer.json()["sound"]["kept"]
+        row = next(one for one in call("editor", "get", "/api/library/sounds/").json() if one["sound"] == {"kept": number})
+        assert row["state"] == "ready" and row["seconds"] == pytest.approx(3.0, abs=0.05) and -20 < row["lufs"] < -10 and row["tags"] == ["bell", "sea"]
         assert call("owner", "put", f"/api/productions/{production.pk}/sounds/", {"cues": [{"layer": "effects", "sound": {"kept": number}, "at": 1}]}).status_code == 400, "another's, which lies nowhere yet"
         cue = {"layer": "effects", "sound": {"kept": number}, "at": 1}
         assert call("editor", "put", f"/api/productions/{production.pk}/sounds/", {"cues": [cue]}).status_code == 200

@@ -25,7 +25,7 @@ def bell(production: Production, call: Call) -> int:
     soundfile.write(file, (0.2 * np.sin(np.arange(96_000) / 20)).astype(np.float32), 48_000, format="WAV")
     answer = call("owner", "post", "/api/library/sounds/", {"file": SimpleUploadedFile("bell.wav", file.getvalue()), "kind": "effects"},
                   format="multipart")
-    assert answer.status_code == 201, answer.content
+    assert answer.status_code == 202, answer.content
     number: int = answer.json()["sound"]["kept"]
     return number
 

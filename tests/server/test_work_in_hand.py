@@ -158,10 +158,9 @@ class TestAway:
 
     @pytest.mark.parametrize("error", work.AWAY)
     def test_everything_in_the_background_is_tried_again(self, error: type[Exception]) -> None:
-        from janoglot.direct.guiding import read_guide_of
         from janoglot.editions.tasks import hear_recipe
 
-        for task in (do_piece, hear_recipe, read_guide_of):
+        for task in (do_piece, hear_recipe):
             assert error in task.autoretry_for
             assert task.max_retries is None
 

@@ -122,7 +122,7 @@ class GuideView(APIView):
         recorded = said_in_source(line) if from_source else file.read() if file else b""
         name = "" if from_source or file is None else str(file.name or "")
         row = bring_guide(request.user, edition, line, take_in(recorded), name, "" if tag == language else tag)
-        begin_reading(row)
+        begin_reading(row, request.user)
         row.refresh_from_db()
         return Response(guide_data(row), status=status.HTTP_202_ACCEPTED)
 

@@ -6,9 +6,7 @@ import logging
 from dataclasses import asdict
 from datetime import timedelta
 
-from celery import shared_task
 from celery.exceptions import SoftTimeLimitExceeded
-from django.core.cache import cache
 from django.utils import timezone
 
 from janoglot.core.errors import JanoglotError
@@ -17,31 +15,35 @@ from janoglot.core.speech.recogniser import hearable, recognise, recogniser_miss
 from janoglot.core.speech.takes import read_sound
 from janoglot.direct.sent_recordings import decoded
 from janoglot.editions.state import EditionState
+from janoglot.productions.jobs import JobKind, Piece, Stopped, register, running, start_behind
 from janoglot.productions.made import note_made
-from janoglot.productions.models import GuideRead
+from janoglot.productions.models import GuideRead, Job
+from janoglot.productions.permissions import Anyone
 from janoglot.server.storage import media
-from janoglot.server.work import NOW, Work, hand_out, looked_after, nothing_waits
+from janoglot.server.work import NOW, looked_after
 
 log = logging.getLogger(__name__)
-_MOST_TRIES = 4
+_STILL = timedelta(seconds=20)
 
 
-def begin_reading(row: GuideRead) -> None:
-    hand_out(read_guide_of, row.pk, row.key, queue=NOW)
+def begin_reading(row: GuideRead, user: Anyone | None = None) -> Job:
+    """The job that reads a guide; where one runs for the same recording, that."""
+    found = running("guide", edition=row.edition, subject=row.key)
+    return found or start_behind("guide", NOW, [row.pk], edition=row.edition, subject=row.key, user=user)
 
 
-@shared_task(base=Work)
-def read_guide_of(guide: int, key: str) -> None:
+def read_guides(piece: Piece) -> None:
     """Find a guide's words, melody and levels, and what is wrong with it. Safe to run twice; where another recording
     has taken its place meanwhile, nothing is done."""
-    row = GuideRead.objects.select_related("edition__production").filter(pk=guide, key=key).first()
-    if row is None:
-        return
-    found = _found(row)
-    GuideRead.objects.filter(pk=guide, key=key).update(
-        state=GuideRead.State.READY, words=[asdict(word) for word in found.words], by_word=found.by_word,
-        heard=found.heard, faults=[asdict(fault) for fault in found.faults])
-    note_made(row.edition, [row.line_id])
+    for row in GuideRead.objects.select_related("edition__production").filter(
+            pk__in=piece.items, key=piece.job.subject, state=GuideRead.State.READING):
+        found = _found(row)
+        if not piece.wanted(now=True):
+            raise Stopped
+        GuideRead.objects.filter(pk=row.pk, key=row.key).update(
+            state=GuideRead.State.READY, words=[asdict(word) for word in found.words], by_word=found.by_word,
+            heard=found.heard, faults=[asdict(fault) for fault in found.faults])
+        note_made(row.edition, [row.line_id])
 
 
 def _found(row: GuideRead) -> GuideFound:
@@ -56,7 +58,7 @@ def _found(row: GuideRead) -> GuideFound:
             heard = recognise(samples, rate, language)
         return read_guide(samples, rate, standing.recipe, heard, row.language)
     except SoftTimeLimitExceeded:
-        return _unreadable()
+        raise
     except Exception as error:
         # One that nothing can be made of is told, whatever it is, and not tried for ever.
         log.warning("a guide could not be read", extra={"guide": row.pk}, exc_info=error)
@@ -67,18 +69,19 @@ def _unreadable(why: str = "") -> GuideFound:
     return GuideFound((), False, "", (GuideFault("unreadable", why or "Nothing could be made of this recording."),))
 
 
+def _given_up(job: Job) -> None:
+    """Told, and can be brought in anew."""
+    GuideRead.objects.filter(pk__in=job.items, key=job.subject, state=GuideRead.State.READING).update(
+        state=GuideRead.State.READY, faults=[asdict(fault) for fault in _unreadable().faults])
+
+
 @looked_after
 def go_on_with_guides(still: timedelta | None = None) -> None:
-    """Have read what nobody reads any more: its message was lost, or whoever had it fell. A few times, then it is told
-    that nothing could be made of it."""
-    before = timezone.now() - (still or timedelta())
-    for row in GuideRead.objects.filter(state=GuideRead.State.READING, brought__lt=before).exclude(key=""):
-        if still is not None and not nothing_waits(NOW):
-            return
-        name = f"guide/{row.pk}/{row.key}"
-        cache.add(name, 0, 3_600)
-        if cache.incr(name) <= _MOST_TRIES:
-            begin_reading(row)
-            continue
-        GuideRead.objects.filter(pk=row.pk, key=row.key).update(
-            state=GuideRead.State.READY, faults=[asdict(fault) for fault in _unreadable().faults])
+    """Begin again what no job reads: what was undone and done again, or was stopped."""
+    before = timezone.now() - (_STILL if still is not None else timedelta())
+    for row in GuideRead.objects.select_related("edition__production").filter(
+            state=GuideRead.State.READING, brought__lt=before).exclude(key=""):
+        begin_reading(row)
+
+
+GUIDES = register(JobKind("guide", read_guides, failed=_given_up))

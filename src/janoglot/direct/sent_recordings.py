@@ -15,6 +15,7 @@ import soundfile
 
 from janoglot.core.errors import BadInput
 from janoglot.core.media.source import no_recording, short_sound
+from janoglot.core.store import Store
 from janoglot.productions.models import SENT
 from janoglot.server.storage import media
 
@@ -24,41 +25,43 @@ LONGEST = 300.0
 """Seconds of one of them."""
 
 
-def take_in(data: bytes) -> str:
-    """Keep what was sent: the key that its sound will have. Raises BadInput for what is plainly no recording."""
+def take_in(data: bytes, store: Store | None = None, ending: str = ".flac") -> str:
+    """Keep what was sent, in a store (of recordings, where none is given): the key that its sound will have. Raises
+    BadInput for what is plainly no recording."""
     if not data:
         raise BadInput("There is no sound in it.")
     if no_recording(data):
         raise BadInput("This is no recording.")
-    key = f"{hashlib.sha256(data).hexdigest()[:40]}.flac"
-    if not media().has(key):
-        media().write(_sent(key), partial(_write, data))
+    key, store = f"{hashlib.sha256(data).hexdigest()[:40]}{ending}", store or media()
+    if not store.has(key):
+        store.write(sent_key(key), partial(_write, data))
     return key
 
 
-def decoded(key: str) -> str:
-    """The same key, with its sound there: a little more of it than the longest that is worked with, so that one that is
-    too long is seen to be. Raises MediaFault, BadInput."""
-    store = media()
-    if not store.has(key) and (data := _still_there(key)) is not None:
-        sound = short_sound(data, LONGEST + 5, RATE)
+def decoded(key: str, store: Store | None = None, longest: float = LONGEST + 5, rate: int = RATE) -> str:
+    """The same key, with its sound there: of a person's own take a little more than the longest that is worked with, so
+    that one that is too long is seen to be. Raises MediaFault, BadInput."""
+    store = store or media()
+    if not store.has(key) and (data := _still_there(key, store)) is not None:
+        sound = short_sound(data, longest, rate)
         if not soundfile.info(io.BytesIO(sound)).frames:
             raise BadInput("There is no sound in it.")
         store.write(key, partial(_write, sound))
     # Of something that was decoded before, or by somebody else just now.
-    store.remove(_sent(key))
+    store.remove(sent_key(key))
     return key
 
 
-def _still_there(key: str) -> bytes | None:
+def _still_there(key: str, store: Store) -> bytes | None:
     """What was sent; None where somebody else has decoded it just now."""
     try:
-        return media().path(_sent(key)).read_bytes()
+        return store.path(sent_key(key)).read_bytes()
     except FileNotFoundError:
         return None
 
 
-def _sent(key: str) -> str:
+def sent_key(key: str) -> str:
+    """Where it lies until then."""
     return f"{key.rpartition('.')[0]}{SENT}"
 
 

@@ -13,7 +13,7 @@ from janoglot.core.edition.standing import LineStanding
 from janoglot.core.errors import EngineError
 from janoglot.core.speech.takes import make_rendition, make_sketch, make_take, sketch_key
 from janoglot.direct.clip_making import CLIPS
-from janoglot.direct.guiding import read_guide_of
+from janoglot.direct.guiding import GUIDES
 from janoglot.direct.hearing import hear_back
 from janoglot.direct.recording import LISTENING, PREPARING
 from janoglot.direct.stress_finding import STRESSES
@@ -170,7 +170,7 @@ def _finished(job: Job) -> None:
         hear_back(job.edition, job.user)
 
 
-__all__ = ["CLIPS", "LISTENING", "PREPARING", "STRESSES", "read_guide_of"]
+__all__ = ["CLIPS", "GUIDES", "LISTENING", "PREPARING", "STRESSES"]
 """Found here by the workers."""
 TAKE = register(JobKind("take", voice_lines, _voiced))
 FINISHING = register(JobKind("finish", finish_lines, _finished))

@@ -18,7 +18,8 @@ from janoglot.productions.permissions import production_for, require_change, sig
 
 Data = dict[str, Any]
 JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "hear", "draft", "mix", "copy", "measure", "deliver", "listen",
-                                    "prepare", "clips", "stress", "package", "items", "parcel", "remark")]
+                                    "prepare", "guide", "clips", "stress", "package", "items", "parcel", "remark",
+                                    "sound")]
 
 
 class JobFaultSerializer(serializers.Serializer[Data]):

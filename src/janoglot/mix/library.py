@@ -34,6 +34,8 @@ def source_recording(key: str, make: bool) -> Path | None:
 def kept_sound_file(number: int) -> Sound:
     """Raises BadInput."""
     row = LibrarySound.objects.filter(pk=number).first()
-    if row is None or not media().has(row.key):
+    if row is not None and row.state == LibrarySound.State.READING:
+        raise BadInput("The sound “{name}” is still being read: a moment.", name=row.name)
+    if row is None or row.lufs is None or not media().has(row.key):
         raise BadInput("That sound is not in the library any more.")
     return FileSound(media().path(row.key), round(row.seconds * RATE), row.lufs, False, row.key.rpartition(".")[0])

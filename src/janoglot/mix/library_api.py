@@ -9,8 +9,6 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-import soundfile
-from django.conf import settings
 from django.db import transaction
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -19,16 +17,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.core.audio.loudness import LoudnessMeter
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import check_value
-from janoglot.core.media.source import look_at, stereo_copy
-from janoglot.core.mix.sides import RATE
+from janoglot.core.media.source import look_at
 from janoglot.core.mix.synthesis.shipped import LICENCE, shipped_sounds
+from janoglot.direct.sent_recordings import sent_key
+from janoglot.mix.sound_reading import begin_reading_sound, coming_in
+from janoglot.productions.keeping import require_room_of
 from janoglot.productions.models import FavouriteSound, LibrarySound, Membership, SoundWorld
 from janoglot.productions.permissions import signed_in
 from janoglot.productions.sounds_in_plans import kept_in, known_sounds
 from janoglot.server.storage import media
+from janoglot.server.work import require_queue
 
 Data = dict[str, Any]
 SOUND_ORIGINS = [("shipped", "shipped"), ("brought in", "brought in")]
@@ -48,6 +48,8 @@ class LibrarySoundSerializer(serializers.Serializer[Data]):
     seconds = serializers.FloatField(allow_null=True, help_text="None of what goes on as long as it is wanted.")
     lufs = serializers.FloatField(allow_null=True)
     true_peak_db = serializers.FloatField(allow_null=True)
+    state = serializers.ChoiceField(LibrarySound.State.choices, help_text="It can be heard and used where it is ready.")
+    fault = serializers.CharField(allow_blank=True)
     favourite = serializers.BooleanField()
     mine = serializers.BooleanField(help_text="Whether it can be changed.")
     sound = serializers.DictField(help_text="As a cue names it.")
@@ -85,6 +87,8 @@ def _row(row: LibrarySound, user: Any, favourites: set[str], used: dict[str, lis
         "seconds": row.seconds,
         "lufs": row.lufs,
         "true_peak_db": row.true_peak_db,
+        "state": row.state,
+        "fault": row.fault,
         "favourite": name in favourites,
         "mine": row.owner_id == user.pk,
         "sound": {"kept": row.pk},
@@ -148,6 +152,8 @@ class LibraryView(APIView):
                     "seconds": composed["seconds"] if composed else None,
                     "lufs": None,
                     "true_peak_db": None,
+                    "state": "ready",
+                    "fault": "",
                     "favourite": name in favourites,
                     "mine": False,
                     "sound": dict(one.sound),
@@ -160,9 +166,10 @@ class LibraryView(APIView):
         )
         return Response(sorted(rows, key=lambda row: (not row["favourite"], row["origin"] == "shipped", row["name"])))
 
-    @extend_schema(request=NewLibrarySoundSerializer, responses={201: LibrarySoundSerializer})
+    @extend_schema(request=NewLibrarySoundSerializer, responses={202: LibrarySoundSerializer})
     def post(self, request: Request) -> Response:
-        """Bring in a sound: any kind that ffprobe knows, up to 300 MB and half an hour; it is kept as FLAC."""
+        """Bring in a sound: any kind that ffprobe knows, up to 300 MB and half an hour; it is kept as FLAC, once it was
+        read."""
         user = signed_in(request.user)
         file = request.FILES.get("file")
         if file is None:
@@ -177,16 +184,15 @@ class LibraryView(APIView):
         kind = str(told.get("kind") or "effects")
         if kind not in dict(SOUND_USES):
             raise BadInput("A sound is music, effects or ambience.")
-        folder = settings.VAR / "coming-in"
-        folder.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=folder) as here:
-            original, copy = Path(here) / "original", Path(here) / "sound.flac"
-            digest = hashlib.sha256()
-            with original.open("wb") as half:
-                for chunk in file.chunks():
-                    digest.update(chunk)
-                    half.write(chunk)
-            facts = look_at(original)
+        require_queue()
+        require_room_of(user, file.size or 0)
+        digest = hashlib.sha256()
+        with tempfile.NamedTemporaryFile(dir=coming_in()) as half:
+            for chunk in file.chunks():
+                digest.update(chunk)
+                half.write(chunk)
+            half.flush()
+            facts = look_at(Path(half.name))
             if not facts.has_sound:
                 raise BadInput("There is no sound in {name}.", name=str(file.name)[:80])
             if facts.seconds > LONGEST:
@@ -195,30 +201,29 @@ class LibraryView(APIView):
                     minutes=facts.seconds / 60,
                     most=LONGEST / 60,
                 )
-            stereo_copy(original, copy, facts.seconds)
-            meter = LoudnessMeter(RATE, channels=2)
-            for block in soundfile.blocks(copy, blocksize=10 * RATE, dtype="float32"):
-                meter.add(block)
             key = f"{digest.hexdigest()[:40]}.flac"
             if not media().has(key):
-                media().write(key, lambda place: _moved(copy, place))
+                media().write(sent_key(key), lambda place: _copied(half.name, place))
         tags = _tags(str(told.get("tags") or "").split(","))
-        row = LibrarySound.objects.create(
-            owner=user,
-            name=Path(str(file.name or "sound")).stem[:200] or "sound",
-            kind=kind,
-            tags=tags,
-            licence=str(told.get("licence") or "")[:300],
-            key=key,
-            seconds=round(meter.seconds, 3),
-            lufs=round(meter.integrated, 2),
-            true_peak_db=round(meter.true_peak_db, 2),
-        )
-        return Response(_row(row, user, set(), {}), status=status.HTTP_201_CREATED)
+        with transaction.atomic():
+            row = LibrarySound.objects.create(
+                owner=user,
+                name=Path(str(file.name or "sound")).stem[:200] or "sound",
+                kind=kind,
+                tags=tags,
+                licence=str(told.get("licence") or "")[:300],
+                key=key,
+                seconds=round(facts.seconds, 3),
+                size=file.size or 0,
+                state=LibrarySound.State.READING,
+            )
+            begin_reading_sound(row, user)
+        row.refresh_from_db()
+        return Response(_row(row, user, set(), {}), status=status.HTTP_202_ACCEPTED)
 
 
-def _moved(file: Path, place: Path) -> None:
-    shutil.move(file, place)
+def _copied(file: str, place: Path) -> None:
+    shutil.copyfile(file, place)
 
 
 def _tags(told: Iterable[Any]) -> list[str]:

@@ -12,6 +12,7 @@ from janoglot.core.errors import NothingToMix
 from janoglot.core.mix.blocks import KeptBlocks
 from janoglot.mix.library import sound_library
 from janoglot.mix.models import Mix
+from janoglot.mix.sound_reading import SOUNDS
 from janoglot.productions.jobs import JobKind, Piece, register
 from janoglot.server.storage import mixes, takes
 
@@ -45,4 +46,6 @@ def _write(place: Path, told: str) -> None:
     place.write_text(told)
 
 
+__all__ = ["MIXING", "SOUNDS"]
+"""Found here by the workers."""
 MIXING = register(JobKind("mix", make_mix))

@@ -12,6 +12,7 @@ from datetime import timedelta
 from typing import TypeVar, cast
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models, transaction
 from django.db.models import Q, TextField
 from django.db.models.functions import Cast
@@ -31,11 +32,13 @@ from janoglot.productions.models import (
     Production,
     Role,
     Sound,
+    SoundWorld,
     Take,
     WaitingRecording,
     Wording,
     original_stem,
 )
+from janoglot.productions.sounds_in_plans import kept_in
 from janoglot.server.object_store import ObjectStore
 from janoglot.server.storage import STORES, handed, media, mixes, store_named, takes
 
@@ -43,7 +46,7 @@ _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""
 _TAKEN_AWAY = 7 * 24 * 3600.0
 """Seconds. What was made to be handed over is made again in no time."""
-STAYING = (".orders", ".remark.flac")
+STAYING = (".orders", ".remark.flac", f".remark{SENT}")
 """Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, and spoken
 remarks."""
 _SOUNDS = (".wav", ".flac")
@@ -101,10 +104,21 @@ def let_go(gone: Undoable) -> None:
 
 
 def require_room(production: Production, size: int) -> None:
-    """Raises NoRoom, before anything is read, where ``size`` bytes more would be over the quota of whoever owns the
-    production. What only undo holds on to makes room first, the oldest before the newer."""
-    owner = Membership.objects.filter(production=production, role=Role.OWNER).values("user")
-    own = set(Production.objects.filter(memberships__user__in=owner, memberships__role=Role.OWNER)
+    """As :func:`require_room_of`, of whoever owns the production."""
+    owners = Membership.objects.filter(production=production, role=Role.OWNER)
+    _require_room(owners.values_list("user", flat=True), size)
+
+
+def require_room_of(user: User, size: int) -> None:
+    """Raises NoRoom, before anything is read, where ``size`` bytes more would be over a user's quota: the recordings
+    of their productions, and their sounds in the library. What only undo holds on to makes room first, the oldest
+    before the newer."""
+    _require_room([user.pk], size)
+
+
+def _require_room(owners: Iterable[int], size: int) -> None:
+    owners = list(owners)
+    own = set(Production.objects.filter(memberships__user__in=owners, memberships__role=Role.OWNER)
               .values_list("pk", flat=True))
     # Rows of an older version say no size.
     sizes = {key: said or _size(key)
@@ -113,6 +127,8 @@ def require_room(production: Production, size: int) -> None:
     for model in (WaitingRecording, LineRecording):
         for key in model.objects.filter(edition__production__in=own).values_list("key", flat=True).distinct():
             sizes.setdefault(key, _size(key))
+    for key, said in kept_sounds().filter(owner__in=owners).values_list("key", "size"):
+        sizes.setdefault(key, said or _size(key))
     held = sum(sizes.values())
     if held + size > settings.MEDIA_QUOTA:
         raise NoRoom("Your recordings hold {held:.1f} of {most:.1f} GB; this one has {size:.1f}. Take one out first.",
@@ -125,6 +141,19 @@ def require_room(production: Production, size: int) -> None:
         let_go(one)
         for key in one.keys:
             of_undo.pop(key, None)
+
+
+def kept_sounds() -> models.QuerySet[LibrarySound]:
+    """The library's sounds that are still there for somebody: those that are offered, and of those that are not any
+    more what lies in a plan, or would after undo."""
+    retired = set(LibrarySound.objects.filter(retired=True).values_list("pk", flat=True))
+    lying: set[int] = set()
+    if retired:
+        lying = set().union(*(kept_in(plan) for plan in SoundWorld.objects.values_list("plan", flat=True)))
+        for changes in ActionRecord.objects.annotate(text=Cast("changes", TextField())).filter(
+                text__contains='"kept"').values_list("changes", flat=True):
+            lying |= kept_in(changes)
+    return LibrarySound.objects.filter(Q(retired=False) | Q(pk__in=retired & lying))
 
 
 def _size(key: str) -> int:
@@ -190,7 +219,7 @@ def unneeded() -> Iterator[tuple[str, Kept]]:
     for table in belongings():
         for name in table.media:
             needed |= {original_stem(key) for key in table.rows().values_list(name, flat=True)}
-    needed |= {original_stem(key) for key in LibrarySound.objects.values_list("key", flat=True)}
+    needed |= {original_stem(key) for key in kept_sounds().values_list("key", flat=True)}
     yield from (("media", kept) for kept in media().all() if original_stem(kept.key) not in needed)
     forgotten = forgotten_takes()
     sounds = set(Take.objects.values_list("hash", flat=True)) - forgotten

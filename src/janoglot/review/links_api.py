@@ -83,6 +83,7 @@ class RemarkSerializer(serializers.Serializer[Data]):
     text = serializers.CharField(allow_blank=True)
     proposed = serializers.CharField(allow_blank=True)
     spoken = serializers.BooleanField()
+    unreadable = serializers.BooleanField(help_text="Nothing could be made of what was spoken.")
     heard = serializers.CharField(allow_blank=True, help_text="What was understood of a spoken remark.")
     heard_in = serializers.CharField(allow_blank=True, help_text="In which language.")
     about = serializers.CharField(allow_blank=True, help_text="What the line said when it was made.")
@@ -110,8 +111,8 @@ def link_data(link: ReviewLink, request: Request) -> Data:
 def remark_data(one: Remark) -> Data:
     return {"id": one.pk, "language": one.edition.language, "line": one.line_id, "by": one.link.name, "kind": one.kind,
             "stage": STAGE_OF.get(one.kind, ""), "at": one.at, "text": one.text, "proposed": one.proposed,
-            "spoken": bool(one.sound), "heard": one.heard, "heard_in": one.heard_in, "about": one.about,
-            "state": one.state, "answer": one.answer,
+            "spoken": bool(one.sound), "unreadable": one.unreadable, "heard": one.heard,
+            "heard_in": one.heard_in, "about": one.about, "state": one.state, "answer": one.answer,
             "answered_by": one.answered_by.username if one.answered_by else None, "made": one.made}
 
 

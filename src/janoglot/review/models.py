@@ -72,7 +72,8 @@ class Remark(models.Model):
     """What a reviewer says of a line, at a moment of it (seconds of the programme), or of the whole.
 
     ``proposed`` is a better wording, ``sound`` names a spoken remark in the store of what is handed over, where it
-    stays; ``heard`` is what the recogniser understood of that, in the language ``heard_in``. What became of it:
+    stays (``unreadable`` where nothing can be made of it); ``heard`` is what the recogniser understood of that, in the
+    language ``heard_in``. What became of it:
     ``state``, an ``answer``, and who gave it.
     """
 
@@ -98,6 +99,7 @@ class Remark(models.Model):
     text = models.TextField(blank=True, default="", max_length=2000)
     proposed = models.TextField(blank=True, default="", max_length=2000)
     sound = models.CharField(max_length=64, blank=True, default="")
+    unreadable = models.BooleanField(default=False)
     heard = models.TextField(blank=True, default="", max_length=2000)
     heard_in = models.CharField(max_length=35, blank=True, default="")
     recipe = models.CharField(max_length=40, blank=True, default="")

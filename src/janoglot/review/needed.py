@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from janoglot.direct.sent_recordings import sent_key
 from janoglot.productions.keeping import needs
 from janoglot.review.models import Remark
 
 
 @needs("handed")
 def spoken_remarks() -> Iterator[str]:
-    yield from Remark.objects.exclude(sound="").values_list("sound", flat=True)
+    for key in Remark.objects.exclude(sound="").values_list("sound", flat=True):
+        yield key
+        yield sent_key(key)

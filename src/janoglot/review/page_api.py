@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -32,8 +31,8 @@ from janoglot.core.edition.plan import MixPlan
 from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import direction, own_name
-from janoglot.core.media.source import short_sound
 from janoglot.core.mix.blocks import KeptBlocks
+from janoglot.direct.sent_recordings import take_in
 from janoglot.editions.state import EditionState
 from janoglot.mix.block_files import MixFile, block_mix, is_kept
 from janoglot.mix.models import Mix
@@ -41,13 +40,11 @@ from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
 from janoglot.review.links_api import PURPOSES, REMARK_KINDS, REMARK_STATES
 from janoglot.review.models import Approval, Remark, ReviewLink
-from janoglot.review.tasks import hear_remark
+from janoglot.review.tasks import LONGEST, hear_remark
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import handed, media, mixes, serve
 
 Data = dict[str, Any]
-LONGEST_SPOKEN = 90.0
-"""Seconds of a spoken remark."""
 _LARGEST = 8 * 1024**2
 _MOST_REMARKS = 5_000
 _SOURCES = {"picture.mp4": ("picture", "video/mp4"), "sound.flac": ("sound", "audio/flac")}
@@ -113,6 +110,7 @@ class ReviewersRemarkSerializer(serializers.Serializer[Data]):
     text = serializers.CharField(allow_blank=True)
     proposed = serializers.CharField(allow_blank=True)
     spoken = serializers.BooleanField()
+    unreadable = serializers.BooleanField(help_text="Nothing could be made of what was spoken.")
     state = serializers.ChoiceField(REMARK_STATES)
     answer = serializers.CharField(allow_blank=True)
 
@@ -244,7 +242,8 @@ class OpenedLinkView(OfLink):
 
 def _remark_data(one: Remark) -> Data:
     return {"id": one.pk, "line": one.line_id, "kind": one.kind, "at": one.at, "text": one.text,
-            "proposed": one.proposed, "spoken": bool(one.sound), "state": one.state, "answer": one.answer}
+            "proposed": one.proposed, "spoken": bool(one.sound),
+            "unreadable": one.unreadable, "state": one.state, "answer": one.answer}
 
 
 class ReviewedEditionView(OfLink):
@@ -378,16 +377,8 @@ class ReviewersRemarksView(OfLink):
 def _spoken(sound: Any) -> str:
     """Keep a spoken remark. Raises BadInput."""
     if not hasattr(sound, "read") or sound.size > _LARGEST:
-        raise BadInput("A spoken remark is a recording of up to {most} seconds.", most=round(LONGEST_SPOKEN))
-    data = short_sound(sound.read(), LONGEST_SPOKEN)
-    key = f"{hashlib.sha256(data).hexdigest()[:40]}.remark.flac"
-    if not handed().has(key):
-
-        def write(place: Path) -> None:
-            place.write_bytes(data)
-
-        handed().write(key, write)
-    return key
+        raise BadInput("A spoken remark is a recording of up to {most} seconds.", most=round(LONGEST))
+    return take_in(sound.read(), handed(), ".remark.flac")
 
 
 class ReviewersRemarkView(OfLink):

@@ -1,23 +1,35 @@
-"""Spoken remarks, as words: found and read like those that were typed."""
+"""Spoken remarks: decoded, and written down as words, so that they are found and read like those that were typed."""
 
 from __future__ import annotations
+
+import logging
+
+from celery.exceptions import SoftTimeLimitExceeded
 
 from janoglot.core.errors import EngineError
 from janoglot.core.languages import primary
 from janoglot.core.speech.recogniser import hearable, recognise, recogniser_missing, taken_for
 from janoglot.core.speech.takes import read_sound
+from janoglot.direct.sent_recordings import decoded
 from janoglot.productions.jobs import JobKind, Piece, register, start_behind
 from janoglot.productions.models import Job
 from janoglot.review.models import Remark
 from janoglot.server.storage import handed
-from janoglot.server.work import BULK
+from janoglot.server.work import SOON
+
+log = logging.getLogger(__name__)
+
+
+LONGEST = 90.0
+"""Seconds of a spoken remark."""
+_RATE = 24_000
 
 
 def hear_remark(remark: Remark) -> Job | None:
-    """Begin to write down what was said; None where that cannot be done here."""
-    if not remark.sound or recogniser_missing() or not _languages(remark):
+    """Begin to read what was said; None where nothing was."""
+    if not remark.sound:
         return None
-    return start_behind("remark", BULK, [remark.pk], production=remark.link.production)
+    return start_behind("remark", SOON, [remark.pk], production=remark.link.production)
 
 
 def _languages(remark: Remark) -> list[str]:
@@ -28,7 +40,19 @@ def _languages(remark: Remark) -> list[str]:
 
 
 def _write_down(piece: Piece) -> None:
+    """Decode a remark's sound; and where somebody can understand it here, write down what was said."""
     for remark in Remark.objects.select_related("link__production", "edition").filter(pk__in=piece.items):
+        try:
+            decoded(remark.sound, handed(), LONGEST, _RATE)
+        except SoftTimeLimitExceeded:
+            raise
+        except Exception as error:
+            # Whatever it is: it is told, and not tried for ever.
+            log.warning("a spoken remark could not be read", extra={"remark": remark.pk}, exc_info=error)
+            Remark.objects.filter(pk=remark.pk).update(unreadable=True)
+            continue
+        if recogniser_missing() or not _languages(remark):
+            continue
         try:
             samples, rate = read_sound(handed(), remark.sound)
             likely = taken_for(samples, rate)
@@ -40,4 +64,10 @@ def _write_down(piece: Piece) -> None:
         Remark.objects.filter(pk=remark.pk).update(heard=heard[:2000], heard_in=language)
 
 
-HEARING = register(JobKind("remark", _write_down))
+def _given_up(job: Job) -> None:
+    for remark in Remark.objects.filter(pk__in=job.items):
+        if not handed().has(remark.sound):
+            Remark.objects.filter(pk=remark.pk).update(unreadable=True)
+
+
+HEARING = register(JobKind("remark", _write_down, failed=_given_up))

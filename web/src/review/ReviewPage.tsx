@@ -233,7 +233,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
                   <span className="grow min-w-0 wrap-anywhere">
                     <span className="font-semibold">{say(one.kind)}</span> <span className="text-soft">({say(one.state)})</span>
                     {one.text && <span className="block" dir="auto">{one.text}</span>}
-                    {one.spoken && <span className="block text-soft">{say("recorded")}</span>}
+                    {one.spoken && <span className={`block ${one.unreadable ? "text-alarm" : "text-soft"}`}>{say(one.unreadable ? "unreadable" : "recorded")}</span>}
                     {one.proposed && <span className="block" lang={language} dir={direction}>{one.proposed}</span>}
                     {one.answer && <span className="block" dir="auto">{say("answer", { text: one.answer })}</span>}
                   </span>

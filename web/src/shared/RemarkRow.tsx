@@ -35,7 +35,8 @@ export function RemarkRow({ production, remark, stay = false }: { production: Pr
       </span>
       <span className="grow min-w-0 wrap-anywhere">
         {remark.text && <span className="block" dir="auto">{remark.text}</span>}
-        {remark.spoken && <span className="inline-flex items-center gap-1"><SampleButton small name={t("remarks.hear", { name: remark.by })} address={`/api/productions/${production.id}/remarks/${remark.id}/spoken.flac`} />{remark.heard ? <q lang={remark.heard_in} dir="auto">{remark.heard}</q> : t("remarks.spoken")}</span>}
+        {remark.unreadable && <span className="block text-alarm">{t("remarks.unreadable")}</span>}
+        {remark.spoken && !remark.unreadable && <span className="inline-flex items-center gap-1"><SampleButton small name={t("remarks.hear", { name: remark.by })} address={`/api/productions/${production.id}/remarks/${remark.id}/spoken.flac`} />{remark.heard ? <q lang={remark.heard_in} dir="auto">{remark.heard}</q> : t("remarks.spoken")}</span>}
         {remark.proposed && <span className="block font-semibold" lang={remark.language} dir={direction}>{remark.proposed}</span>}
         {remark.about && <span className="block text-xs text-soft" lang={remark.language} dir={direction}>{remark.about}</span>}
         {remark.answer && <span className="block text-xs" dir="auto">{t("remarks.answered", { name: remark.answered_by ?? "", text: remark.answer })}</span>}

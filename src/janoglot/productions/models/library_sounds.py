@@ -8,8 +8,14 @@ from django.utils import timezone
 
 
 class LibrarySound(models.Model):
-    """A sound that somebody brought in, as 48 kHz FLAC under ``key`` in the store of media. Never changed but for what
-    is told about it; what cues are of stays while it is ``retired``, and is offered no more."""
+    """A sound that somebody brought in, as 48 kHz FLAC under ``key`` in the store of media, of ``size`` bytes as it was
+    sent. Never changed but for what is told about it; what cues are of stays while it is ``retired``, and is offered no
+    more. Until it is *ready* its loudness is not known, and nothing can be made of it."""
+
+    class State(models.TextChoices):
+        READING = "reading"
+        READY = "ready"
+        FAILED = "failed"
 
     # Whoever leaves, what others lay under their voices stays.
     owner = models.ForeignKey(User, models.SET_NULL, null=True, related_name="library_sounds")
@@ -19,8 +25,11 @@ class LibrarySound(models.Model):
     licence = models.CharField(max_length=300, blank=True)
     key = models.CharField(max_length=60)
     seconds = models.FloatField()
-    lufs = models.FloatField()
-    true_peak_db = models.FloatField()
+    size = models.BigIntegerField(default=0)
+    state = models.CharField(max_length=8, choices=State, default=State.READY)
+    fault = models.CharField(max_length=300, blank=True, default="")
+    lufs = models.FloatField(null=True)
+    true_peak_db = models.FloatField(null=True)
     retired = models.BooleanField(default=False)
     created = models.DateTimeField(default=timezone.now)
 

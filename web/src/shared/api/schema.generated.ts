@@ -117,7 +117,10 @@ export interface paths {
         /** @description Every sound that comes with the program, and those that were brought in; favourites first. */
         get: operations["library_sounds_list"];
         put?: never;
-        /** @description Bring in a sound: any kind that ffprobe knows, up to 300 MB and half an hour; it is kept as FLAC. */
+        /**
+         * @description Bring in a sound: any kind that ffprobe knows, up to 300 MB and half an hour; it is kept as FLAC, once it was
+         *     read.
+         */
         post: operations["library_sounds_create"];
         delete?: never;
         options?: never;
@@ -4198,15 +4201,17 @@ export interface components {
          *     * `deliver` - deliver
          *     * `listen` - listen
          *     * `prepare` - prepare
+         *     * `guide` - guide
          *     * `clips` - clips
          *     * `stress` - stress
          *     * `package` - package
          *     * `items` - items
          *     * `parcel` - parcel
          *     * `remark` - remark
+         *     * `sound` - sound
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "clips" | "stress" | "package" | "items" | "parcel" | "remark";
+        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "guide" | "clips" | "stress" | "package" | "items" | "parcel" | "remark" | "sound";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
@@ -4419,6 +4424,15 @@ export interface components {
             lufs: number | null;
             /** Format: double */
             true_peak_db: number | null;
+            /**
+             * @description It can be heard and used where it is ready.
+             *
+             *     * `reading` - Reading
+             *     * `ready` - Ready
+             *     * `failed` - Failed
+             */
+            state: components["schemas"]["LibrarySoundStateEnum"];
+            fault: string;
             favourite: boolean;
             /** @description Whether it can be changed. */
             mine: boolean;
@@ -4435,6 +4449,13 @@ export interface components {
          * @enum {string}
          */
         LibrarySoundOriginEnum: "shipped" | "brought in";
+        /**
+         * @description * `reading` - Reading
+         *     * `ready` - Ready
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        LibrarySoundStateEnum: "reading" | "ready" | "failed";
         Line: {
             id: number;
             number: number;
@@ -5673,6 +5694,8 @@ export interface components {
             text: string;
             proposed: string;
             spoken: boolean;
+            /** @description Nothing could be made of what was spoken. */
+            unreadable: boolean;
             /** @description What was understood of a spoken remark. */
             heard: string;
             /** @description In which language. */
@@ -5840,6 +5863,8 @@ export interface components {
             text: string;
             proposed: string;
             spoken: boolean;
+            /** @description Nothing could be made of what was spoken. */
+            unreadable: boolean;
             state: components["schemas"]["RemarkStateEnum"];
             answer: string;
         };
@@ -6963,7 +6988,7 @@ export interface operations {
             };
         };
         responses: {
-            201: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

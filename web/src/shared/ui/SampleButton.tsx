@@ -4,13 +4,14 @@ import { useTranslation } from "react-i18next";
 import { useSample } from "../player";
 
 /** Plays one short sound; pressed again, stops it. */
-export function SampleButton({ name, address, small = false, tabIndex }: { name: string; address: string; small?: boolean; tabIndex?: number }) {
+export function SampleButton({ name, address, small = false, disabled = false, tabIndex }: { name: string; address: string; small?: boolean; disabled?: boolean; tabIndex?: number }) {
   const { t } = useTranslation();
   const sample = useSample();
   const mine = sample.address === address;
   return (
     <button
       type="button"
+      disabled={disabled}
       aria-label={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : name}
       title={mine && sample.sketch ? t("cast.heardAsSketch", { name }) : sample.fault === address && sample.why ? sample.why : name}
       aria-pressed={mine}

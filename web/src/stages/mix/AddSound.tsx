@@ -130,7 +130,7 @@ function Library({ onAdd }: { onAdd: (sound: NewSound) => void }) {
   const [licence, setLicence] = useState("");
   const file = useRef<HTMLInputElement>(null);
   const [bringing, setBringing] = useState(false);
-  const rows = useQuery({ queryKey: ["library", text, kind], placeholderData: (previous) => previous, queryFn: () => data(api.GET("/api/library/sounds/", { params: { query: { text, kind } } })) }).data ?? [];
+  const rows = useQuery({ queryKey: ["library", text, kind], placeholderData: (previous) => previous, refetchInterval: (query) => (query.state.data?.some((one) => one.state === "reading") ? 700 : false), queryFn: () => data(api.GET("/api/library/sounds/", { params: { query: { text, kind } } })) }).data ?? [];
   const again = () => client.invalidateQueries({ queryKey: ["library"] });
   const tell = (error: unknown) => say({ tone: "bad", text: (error instanceof Error && error.message) || t("common.unreachable") });
   async function bring(files: FileList | null) {
@@ -164,13 +164,14 @@ function Library({ onAdd }: { onAdd: (sound: NewSound) => void }) {
       <ul aria-label={t("addSound.tab.library")} className="flex flex-col divide-y divide-rule max-h-96 overflow-auto">
         {rows.map((row) => (
           <li key={row.name_id} className="flex items-center gap-2 py-1 text-sm">
-            <SampleButton small name={t("sounds.hear", { sound: row.name })} address={soundAddress(row.sound as Cue["sound"])} />
+            <SampleButton small disabled={row.state !== "ready"} name={t("sounds.hear", { sound: row.name })} address={soundAddress(row.sound as Cue["sound"])} />
             <IconButton name={(row.favourite ? t("addSound.unfavour", { name: row.name }) : t("addSound.favour", { name: row.name }))} aria-pressed={row.favourite} className="size-7!" onClick={() => void data(api.PUT("/api/library/favourites/", { body: { name_id: row.name_id, favourite: !row.favourite } })).then(again, tell)}><Star size={13} fill={row.favourite ? "currentColor" : "none"} aria-hidden /></IconButton>
             <span className="min-w-0 grow">
               <span className="font-semibold block truncate" title={row.name}>{row.name}</span>
-              <span className="text-xs text-soft block truncate">{[t(`sounds.kind.${row.kind}`), row.seconds === null ? "" : clock(row.seconds), row.lufs === null ? "" : `${decibels(row.lufs)} LUFS`, row.tags.join(", "), row.origin === "shipped" ? t("addSound.made") : row.licence, row.used_in.length ? t("addSound.usedIn", { names: row.used_in.join(", ") }) : ""].filter(Boolean).join(" · ")}</span>
+              {row.fault && <span className="text-xs text-alarm block">{row.fault}</span>}
+              <span className="text-xs text-soft block truncate">{[row.state === "reading" ? t("addSound.reading") : "", t(`sounds.kind.${row.kind}`), row.seconds === null ? "" : clock(row.seconds), row.lufs === null ? "" : `${decibels(row.lufs)} LUFS`, row.tags.join(", "), row.origin === "shipped" ? t("addSound.made") : row.licence, row.used_in.length ? t("addSound.usedIn", { names: row.used_in.join(", ") }) : ""].filter(Boolean).join(" · ")}</span>
             </span>
-            <Button className="h-7! px-2!" aria-label={t("addSound.take", { name: row.name })} onClick={() => onAdd({ sound: row.sound as Cue["sound"], kind: row.kind, goesOn: row.kind === "ambience" })}><Plus size={13} aria-hidden />{t("sounds.add")}</Button>
+            <Button className="h-7! px-2!" disabled={row.state !== "ready"} aria-label={t("addSound.take", { name: row.name })} onClick={() => onAdd({ sound: row.sound as Cue["sound"], kind: row.kind, goesOn: row.kind === "ambience" })}><Plus size={13} aria-hidden />{t("sounds.add")}</Button>
           </li>
         ))}
       </ul>
