@@ -50,7 +50,7 @@ def main(count: int, only: Sequence[str] = (), tests_of: str = "") -> int:
         if needs_services:
             with data_services(VAR / "mutants" / "services") as (_, environment, _):
                 _try(runner, folder, modules, count, {**environment, "JANOGLOT_VAR": str(VAR)}, told, survivors,
-                     tests_of)
+                     tests_of, in_processes=True)
         else:
             _try(runner, folder, modules, count, {"JANOGLOT_VAR": str(VAR)}, told, survivors, tests_of)
     print(f"\n{'module':<32}{'tried':>7}{'killed':>8}{'share':>8}")
@@ -74,7 +74,8 @@ def _runner() -> Path:
 
 
 def _try(runner: Path, folder: Path, modules: dict[str, tuple[str, ...]], count: int, extra: dict[str, str],
-         told: dict[str, tuple[int, int]], survivors: list[str], tests_of: str = "") -> None:
+         told: dict[str, tuple[int, int]], survivors: list[str], tests_of: str = "",
+         in_processes: bool = False) -> None:
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
     files = subprocess.run(["git", "ls-files"], cwd=HOME, capture_output=True, text=True, check=True).stdout.splitlines()
@@ -109,13 +110,41 @@ def _try(runner: Path, folder: Path, modules: dict[str, tuple[str, ...]], count:
         every = sorted(json.loads(meta.read_text())["exit_code_by_key"])
         step = max(1.0, len(every) / count)
         chosen[name] = [every[int(at * step)] for at in range(min(count, len(every)))]
-    run(*(one for some in chosen.values() for one in some))
-    for name, meta in metas.items():
-        codes = json.loads(meta.read_text())["exit_code_by_key"]
-        tried = [one for one in chosen[name] if codes.get(one) is not None]
+    if in_processes:
+        codes = _in_processes(runner, folder / "mutants", environment, [one for some in chosen.values() for one in some])
+    else:
+        run(*(one for some in chosen.values() for one in some))
+        codes = {key: code for meta in metas.values()
+                 for key, code in json.loads(meta.read_text())["exit_code_by_key"].items() if code is not None}
+    for name in metas:
+        tried = [one for one in chosen[name] if one in codes]
         lived = [one for one in tried if codes[one] not in _KILLED]
         told[name] = (len(tried), len(tried) - len(lived))
         survivors += lived
+
+
+def _in_processes(runner: Path, folder: Path, environment: dict[str, str], mutants: Sequence[str]) -> dict[str, int]:
+    """Exit statuses of the tests that run through each mutant, the quick ones first, each in a process of its own: what
+    mutmut forks has its parent's connection to the database, on which every test fails, whatever it is of."""
+    found = json.loads((folder / "mutmut-stats.json").read_text())
+    seconds: dict[str, float] = found["duration_by_test"]
+
+    def tests(mutant: str, of: Sequence[str]) -> int:
+        ran = subprocess.run(
+            [str(runner.parent / "python"), "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "--reuse-db", *of],
+            cwd=folder, env={**environment, "MUTANT_UNDER_TEST": mutant}, capture_output=True, timeout=900)
+        return ran.returncode
+
+    if mutants and (wrong := tests("", sorted(seconds, key=lambda test: seconds[test])[:40])):
+        raise SystemExit(f"The tests fail with nothing changed, too: {wrong}.")
+    codes: dict[str, int] = {}
+    for one in mutants:
+        of = sorted(found["tests_by_mangled_function_name"].get(one.rpartition("__mutmut_")[0], []),
+                    key=lambda test: seconds.get(test, 0.0))
+        # Nothing runs through it: it lives.
+        codes[one] = tests(one, of) if of else 0
+        print(f"{'killed' if codes[one] in _KILLED else 'lived '} {one} ({len(of)} tests)", flush=True)
+    return codes
 
 
 if __name__ == "__main__":
