@@ -34,7 +34,8 @@ from janoglot.review.models import Remark
 from tests.server.conftest import Call, Workers, edition_path, until
 
 PEOPLE = 8
-Ask = tuple[str, str, str, Any]
+Ask = tuple[Any, ...]
+"""Who, how, where, what; and headers, where there are any."""
 
 
 @pytest.fixture
@@ -44,16 +45,16 @@ def ferry(transactional_db: None, production: Production) -> Production:
 
 
 def at_once(asked: Sequence[Ask]) -> list[Any]:
-    """Each request (who, method, path, body) from a connection of its own, all begun in the same moment: the answers."""
+    """Each request from a connection of its own, all begun in the same moment: the answers."""
     gate = threading.Barrier(len(asked))
 
     def ask(one: Ask) -> Any:
-        who, method, path, body = one
+        who, method, path, body, headers = (*one, {})[:5]
         client = Client(raise_request_exception=False)
         try:
             client.force_login(User.objects.get(username=who))
             gate.wait(30)
-            return getattr(client, method)(path, body, content_type="application/json")
+            return getattr(client, method)(path, body, content_type="application/json", headers=headers)
         finally:
             connections.close_all()
 

@@ -7,16 +7,19 @@ from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import OperationalError, connection
 from django.test import Client
 from django.utils import timezone
 
+from janoglot.productions import attempts
 from janoglot.productions.attempts import forget_attempts
 from janoglot.productions.models import Attempt, LexiconEntry, Production
 from tests.server.conftest import Call, edition_path
+from tests.server.test_at_once import at_once, told
 
 
 def post(who: str, path: str, body: Any, key: str) -> Any:
-    client = Client()
+    client = Client(raise_request_exception=False)
     client.force_login(User.objects.get(username=who))
     return client.post(path, body, content_type="application/json", headers={"Idempotency-Key": key})
 
@@ -50,15 +53,51 @@ def test_a_key_is_of_who_asked_and_where(production: Production) -> None:
     assert post("stranger", path, entry("Kim"), "one").status_code == 404
 
 
-def test_one_that_is_still_being_done_is_not_done_beside_it_and_not_for_ever(production: Production) -> None:
-    path = f"{edition_path(production)}lexicon/"
-    post("owner", path, entry(), "one")
-    Attempt.objects.update(status=None, body="")
+@pytest.mark.django_db(transaction=True)
+def test_one_that_is_being_done_is_waited_for_and_not_done_beside_it(production: Production) -> None:
+    """The same attempt eight times in one moment: done once, and everybody has the same answer."""
+    path = f"/api/productions/{production.pk}/duplicate/"
+    answers = at_once([("owner", "post", path, {"name": "Again"}, {"Idempotency-Key": "one"})] * 8)
+    assert told(answers) == {201: 8}
+    assert len({one.json()["id"] for one in answers}) == 1 and Production.objects.filter(name="Again").count() == 1
+
+
+@pytest.mark.django_db(transaction=True)
+def test_who_holds_it_too_long_is_told_of_and_who_falls_holds_it_no_more(production: Production, monkeypatch: pytest.MonkeyPatch) -> None:
+    path, name = f"{edition_path(production)}lexicon/", ""
+    seen = attempts._in_hand
+    monkeypatch.setattr(attempts, "_WAITED", 0)
+    monkeypatch.setattr(attempts, "_in_hand", lambda one: (names.append(one), seen(one))[1])
+    names: list[str] = []
+    assert post("owner", path, entry("Mara"), "one").status_code == 201
+    Attempt.objects.all().delete()
+    name = names[0]
+    other = connection.copy()
+    with other.cursor() as cursor:
+        cursor.execute("SELECT GET_LOCK(%s, 0)", [name])
     refused = post("owner", path, entry("Oda"), "one")
     assert (refused.status_code, refused.json()["code"]) == (409, "conflict")
-    # Whoever had it in hand fell.
-    Attempt.objects.update(made=timezone.now() - timedelta(minutes=10))
+    other.close()
     assert post("owner", path, entry("Oda"), "one").status_code == 201
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_was_not_written_was_not_answered_and_the_other_way_round(production: Production, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The database falls where the answer is to be kept: nothing of it is done, it is said to be away, and the same
+    attempt is done then."""
+    path = f"{edition_path(production)}lexicon/"
+    keep = Attempt.objects.update_or_create
+
+    def falls(*_: Any, **__: Any) -> Any:
+        raise OperationalError(2013, "Lost connection to server during query")
+
+    monkeypatch.setattr(type(Attempt.objects), "update_or_create", falls)
+    answer = post("owner", path, entry(), "one")
+    assert (answer.status_code, answer.json()["code"]) == (503, "away")
+    assert not LexiconEntry.objects.filter(production=production).exists()
+    monkeypatch.setattr(type(Attempt.objects), "update_or_create", lambda self, **given: keep(**given))
+    assert post("owner", path, entry(), "one").status_code == 201
+    assert LexiconEntry.objects.filter(production=production).count() == 1
 
 
 @pytest.mark.parametrize("key", ["", "x" * 65])

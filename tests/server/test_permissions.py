@@ -31,7 +31,7 @@ from tests.server.conftest import Call, edition_path, members_and_all
 # method, path, body, who may: "members" read it, "writers" change it.
 READ, WRITE = "members", "writers"
 PACKAGE = {"package": {"name": "x", "items": [{"kind": "wordings"}]}, "languages": ["es-MX"], "reason": "a look"}
-ENDPOINTS = [
+ENDPOINTS: list[tuple[str, str, Any, str]] = [
     ("get", "{p}", None, READ), ("patch", "{p}", {"name": "New"}, WRITE), ("get", "{p}history/", None, READ),
     ("post", "{p}undo/", {}, WRITE), ("post", "{p}editions/", {"language": "de"}, WRITE),
     ("get", "{p}deliveries/", None, READ), ("get", "{e}lines/{line}/heard/", None, READ), ("get", "{e}lines/{line}/stave/", None, READ), ("put", "{e}lines/{line}/heard/", {"right": True}, WRITE), ("get", "{p}unheld/?file=script.srt", None, READ), ("get", "{p}files/", None, READ), ("post", "{p}files/", {"file": "script.csv"}, READ),
@@ -151,35 +151,54 @@ def places(voiced_once: tuple[int, int, str, Path], db: None, settings: Any, tmp
     storage.forget_stores()
     cache.clear()
     production = Production.objects.get(pk=number)
-    path = edition_path(production)
-    term = Term.objects.create(production=production, language="es-MX", source="soup", text="sopa").pk
-    drafting = Job.objects.create(kind="draft", queue="bulk", production=production,
-                                  edition=production.editions.get(language="es-MX")).pk
-    speaker, other = production.speakers.values_list("id", flat=True)  # type: ignore[attr-defined]
-    file = HandOver.objects.create(production=production, deliverable="captions.srt", key="ab12.srt", name="x.srt").pk
-    handed().write("ab12.srt", lambda place: place.write_bytes(b"x") and None)
-    media = Media.objects.create(production=production, key="cd34.wav", name="x.wav", facts={
-        "seconds": 1.0, "has_sound": True, "has_picture": False, "fps": None}).pk
-    line = production.lines.values_list("id", flat=True)[0]  # type: ignore[attr-defined]
+    told = things_of(production) | {"job": job, "mix": mix}
     state = EditionState.load(production.editions.get(language="es-MX"))
-    HeardBack.objects.create(key=state.finish_keys[line], take_id=state.by_id[line][0].wanted, language="es-MX", text="x", error=0.5, otherwise=[], version="x")
-    parcel = Parcel.objects.create(production=production, name="x", told=PACKAGE["package"], languages=["es-MX"]).pk
+    HeardBack.objects.create(key=state.finish_keys[told["line"]], take_id=state.by_id[told["line"]][0].wanted, language="es-MX", text="x",
+                             error=0.5, otherwise=[], version="x")
+    return told
+
+
+def _one_byte(place: Path) -> None:
+    place.write_bytes(b"x")
+
+
+def things_of(production: Production) -> dict[str, Any]:
+    """One of everything that endpoints are about, and what stands for each in their paths."""
+    edition = production.editions.get(language="es-MX")
+    speaker, other = production.speakers.values_list("id", flat=True)[:2]
+    line = production.lines.values_list("id", flat=True)[0]
+    handed().write("ab12.srt", _one_byte)
+    part = production.parts.first()
+    assert part is not None
     link = ReviewLink.objects.create(production=production, name="x", languages=["es-MX"], expires=timezone.now() + timedelta(days=1))
-    remark = Remark.objects.create(link=link, edition=production.editions.get(language="es-MX"), line_id=line, kind="words", proposed="Ya.").pk
-    silent = Speaker.objects.create(production=production, name="Silent", position=9).pk
-    return {"parcel": parcel, "link": link.pk, "remark": remark, "silent": silent, "p": f"/api/productions/{production.pk}/", "e": path, "speaker": speaker, "other": other, "mix": mix,
-            "job": job, "term": term, "file": file, "media": media, "drafting": drafting, "part": production.parts.first().pk,  # type: ignore[attr-defined]
-            "line": line, "waiting": 0, "clip": "none", "entry": LexiconEntry.objects.create(production=production, phrase="pan", kind="alias", said="pam").pk}
+    return {
+        "p": f"/api/productions/{production.pk}/", "e": edition_path(production), "speaker": speaker, "other": other, "line": line,
+        "part": part.pk,
+        "silent": Speaker.objects.create(production=production, name="Silent", position=9).pk,
+        "term": Term.objects.create(production=production, language="es-MX", source="soup", text="sopa").pk,
+        "entry": LexiconEntry.objects.create(production=production, phrase="pan", kind="alias", said="pam").pk,
+        "drafting": Job.objects.create(kind="draft", queue="bulk", production=production, edition=edition).pk,
+        "file": HandOver.objects.create(production=production, deliverable="captions.srt", key="ab12.srt", name="x.srt").pk,
+        "media": Media.objects.create(production=production, key="cd34.wav", name="x.wav", facts={
+            "seconds": 1.0, "has_sound": True, "has_picture": False, "fps": None}).pk,
+        "parcel": Parcel.objects.create(production=production, name="x", told=PACKAGE["package"], languages=["es-MX"]).pk,
+        "link": link.pk, "remark": Remark.objects.create(link=link, edition=edition, line_id=line, kind="words", proposed="Ya.").pk,
+        "waiting": 0, "clip": "none"}
+
+
+def sent_to(path: str, body: Any, things: dict[str, Any]) -> tuple[str, Any]:
+    """A row of the table with what it is about filled in."""
+    if body and "into" in body:
+        body = {"into": things["other"]}
+    if body and body.get("line") == "{line}":
+        body = {**body, "line": things["line"]}
+    return path.format(**things), body
 
 
 @pytest.mark.parametrize(("method", "path", "body", "may"), ENDPOINTS)
 def test_every_endpoint_asks_who_it_is(method: str, path: str, body: Any, may: str, places: dict[str, Any],
                                        call: Call) -> None:
-    address = path.format(**places)
-    if body and "into" in body:
-        body = {"into": places["other"]}
-    if body and body.get("line") == "{line}":
-        body = {**body, "line": places["line"]}
+    address, body = sent_to(path, body, places)
 
     def status(name: str | None) -> int:
         code: int = call(name, method, address, body).status_code

@@ -30,6 +30,10 @@ def run(options: argparse.Namespace) -> int:
         if options.what == "mutants":
             return python(["-m", "trial.mutants", str(min(options.count, 1_000)), options.tests_of,
                            *options.only])
+        if options.what in ("races", "kills"):
+            install.web_build()
+            return python(["-m", f"trial.{options.what}", *(options.only if options.what == "races" else
+                                                            [str(options.count if options.count < 1_000 else 12)])])
         return python(["-W", "ignore", "-m", "trial.files", str(options.count), str(options.first)])
     if options.command == "api":
         return _api()

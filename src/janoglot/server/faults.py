@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import logging
 import math
+import sys
 from typing import Any
 
 from django.conf import settings
 from django.core.exceptions import PermissionDenied
-from django.db import OperationalError
 from django.http import Http404, HttpRequest, JsonResponse
 from django.utils.translation import gettext as _
 from django.utils.translation import ngettext
-from kombu.exceptions import OperationalError as QueueError
-from redis.exceptions import RedisError
 from rest_framework import exceptions, status
 from rest_framework.response import Response
 from rest_framework.serializers import CharField, Serializer
@@ -22,7 +20,7 @@ from janoglot.core.errors import Counted, JanoglotError, Problem, Template
 from janoglot.core.store import StoreFull, is_full
 from janoglot.server.object_store import StoreAway
 from janoglot.server.once_more import LOST, lost_a_race
-from janoglot.server.work import QueueAway
+from janoglot.server.work import AWAY, QueueAway
 
 log = logging.getLogger(__name__)
 
@@ -70,11 +68,9 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"code": StoreFull.code, "message": _("The disk of the server is full: this could not be kept. "
                                                               "Free some space and go on.")},
                         status=status.HTTP_503_SERVICE_UNAVAILABLE)
-    if isinstance(error, (OperationalError, QueueError, RedisError, ConnectionError)):
+    if isinstance(error, AWAY):
         log.error("a service is away", exc_info=error)
-        return Response({"code": "away", "message": _("The server cannot reach its database or its queue just now. "
-                                                      "What you typed is kept here; try again in a moment.")},
-                        status=status.HTTP_503_SERVICE_UNAVAILABLE)
+        return Response(_away(), status=status.HTTP_503_SERVICE_UNAVAILABLE)
     if isinstance(error, (Http404, exceptions.NotFound)):
         return Response({"code": "not_found", "message": _("There is no such thing, or it is not yours to see.")},
                         status=status.HTTP_404_NOT_FOUND)
@@ -95,6 +91,11 @@ def answer(error: Exception, context: dict[str, Any]) -> Response | None:
     return None
 
 
+def _away() -> dict[str, str]:
+    return {"code": "away", "message": str(_("The server cannot reach its database or its queue just now. "
+                                             "What you typed is kept here; try again in a moment."))}
+
+
 def _first_sentence(detail: Any, name: str = "") -> str:
     if isinstance(detail, dict):
         key, value = next(iter(detail.items()))
@@ -109,5 +110,8 @@ def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
 
 
 def broken(request: HttpRequest) -> JsonResponse:
+    """What went wrong outside of any view: before it is known who asks, or where what was done is written."""
+    if isinstance(sys.exc_info()[1], AWAY):
+        return JsonResponse(_away(), status=503)
     return JsonResponse({"code": "broken", "message": str(_("Something went wrong on the server. It has been noted; "
                                                             "nothing was changed."))}, status=500)

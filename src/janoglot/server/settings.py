@@ -55,6 +55,7 @@ MIDDLEWARE = [
     "janoglot.server.body_size.BoundedBodies",
     "janoglot.productions.attempts.Attempts",
     "janoglot.server.once_more.OnceMore",
+    "janoglot.productions.attempts.AttemptsKept",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [], "APP_DIRS": False,
