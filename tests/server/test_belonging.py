@@ -17,7 +17,7 @@ from janoglot.productions.recorder import action
 from tests.server.conftest import Call, edition_path
 
 # Belonging to a production, and yet nothing that its makers wrote: records, jobs, made things.
-NOT_WRITTEN = {"productions.actionrecord", "productions.membership", "productions.job", "mix.mix", "deliver.handover",
+NOT_WRITTEN = {"productions.actionrecord", "productions.membership", "productions.job", "mix.mix", "mix.awaitedmix", "deliver.handover",
                # Rows that never change, and outlive their production.
                "productions.keptvoice",
                # What was handed over, and what is noted of rights; what came from outside, by links that stay as they are.

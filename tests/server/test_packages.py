@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 import zipfile
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -13,6 +14,7 @@ import pytest
 from janoglot.core.errors import BadInput
 from janoglot.deliver import packing
 from janoglot.deliver.models import Parcel
+from janoglot.productions import jobs
 from janoglot.productions.models import Production
 from janoglot.server.storage import handed, takes
 from tests.server.conftest import Call, content, edition_path
@@ -112,12 +114,23 @@ def test_it_is_made_again_as_it_was(voiced: str, call: Call, production: Product
     for key in [parcel.key, *(row["key"] for row in parcel.wanted)]:
         handed().remove(key)
     assert call("owner", "get", f"{voiced}parcels/{told['id']}/").json()["state"] == "gone"
+    assert call("owner", "get", f"{voiced}parcels/{told['id']}/").json()["share"] == 0
     assert call("owner", "get", f"{voiced}parcels/{told['id']}/content").status_code == 400
     assert call("reader", "post", f"{voiced}parcels/{told['id']}/").status_code == 403
     call("owner", "post", f"{voiced}parcels/{told['id']}/")
     after = content(call("owner", "get", f"{voiced}parcels/{told['id']}/content"))
     rows = [json.loads(zipfile.ZipFile(io.BytesIO(data)).read("manifest.json"))["files"] for data in (before, after)]
     assert [one["sha256"] for one in rows[0]] == [one["sha256"] for one in rows[1]]
+
+
+def test_a_mix_that_still_waits_is_made_by_whoever_packs(voiced: str, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No worker has got to the mix that was asked for first: the package does not wait for one."""
+    def nobody(piece: jobs.Piece) -> None:
+        raise jobs.Stopped
+
+    monkeypatch.setattr(jobs, "_kinds", {**jobs._kinds, "mix": replace(jobs._kinds["mix"], work=nobody)})
+    told = call("owner", "get", f"{voiced}parcels/{give(call, voiced, COPY).json()['id']}/").json()
+    assert (told["state"], told["fault"], told["left"]) == ("ready", "", [])
 
 
 def test_what_is_gone_is_said_and_hands_over_nothing(voiced: str, call: Call) -> None:

@@ -98,7 +98,7 @@ ENDPOINTS: list[tuple[str, str, Any, str]] = [
     ("post", "{e}lines/{line}/audition/", {}, READ), ("post", "{e}lines/{line}/stave/trial/", {"variant": 1}, READ),
     ("get", "{e}layers/", None, READ), ("get", "{e}layers/piece.flac?layer=x&block=0&key=ab", None, "members (404)"),
     ("get", "{p}sounds/", None, READ), ("put", "{p}sounds/", {"layers": [], "cues": []}, WRITE),
-    ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("get", "{e}mixes/{mix}/", None, READ),
+    ("get", "{e}mixes/", None, READ), ("post", "{e}mixes/", {}, READ), ("delete", "{e}mixes/", None, READ), ("get", "{e}mixes/{mix}/", None, READ),
     ("get", "{e}mixes/{mix}/sound.wav", None, READ), ("post", "{e}files/", {"file": "captions.srt"}, READ),
     ("patch", "/api/lines/{line}/", {"notes": "softly"}, WRITE),
     ("patch", "/api/speakers/{speaker}/", {"name": "Navigator"}, WRITE),

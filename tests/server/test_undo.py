@@ -53,6 +53,17 @@ class TestRedo:
         assert redo(call, production).status_code == 409
         assert said(ids[1]) == "Then the soup must wait."
 
+    def test_what_was_typed_in_one_sitting_is_taken_back_and_comes_back_whole(self, production: Production, call: Call, ids: list[int]) -> None:
+        before = said(ids[0])
+        for text in ("C", "Ch", "Chan", "Change."):
+            write(call, production, "editor", ids[0], text)
+        call("editor", "patch", f"/api/lines/{ids[0]}/", {"notes": "softly"})
+        write(call, production, "editor", ids[0], "Changed.")
+        assert undo(call, production).status_code == 200 and said(ids[0]) == "Change.", "something lay between"
+        assert undo(call, production).status_code == 200 and undo(call, production).status_code == 200
+        assert said(ids[0]) == before
+        assert redo(call, production).status_code == 200 and said(ids[0]) == "Change."
+
     def test_nobody_redoes_what_another_undid(self, production: Production, call: Call, ids: list[int]) -> None:
         write(call, production, "editor", ids[0], "Mine.")
         undo(call, production)

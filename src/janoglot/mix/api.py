@@ -16,9 +16,10 @@ from rest_framework.views import APIView
 from janoglot.core.deliver.names import file_name
 from janoglot.editions.state import EditionState
 from janoglot.mix.actions.ask_for_mix import ask_for_mix
+from janoglot.mix.awaiting import await_mix, is_awaited
 from janoglot.mix.block_files import MixFile, block_mix, is_kept
 from janoglot.mix.making import MIX_STATES, mix_progress
-from janoglot.mix.models import Mix
+from janoglot.mix.models import AwaitedMix, Mix
 from janoglot.productions.models import Edition
 from janoglot.productions.permissions import edition_for
 from janoglot.server.storage import mixes, serve
@@ -43,30 +44,51 @@ class MixReportSerializer(serializers.Serializer[Data]):
     channels = serializers.IntegerField()
 
 
+class MixAskedSerializer(serializers.Serializer[Data]):
+    when = serializers.ChoiceField(
+        [("now", "now"), ("finished", "finished")], required=False, default="now",
+        help_text="“finished”: by itself, once nothing of the edition is being made any more.")
+
+
 class MixSerializer(serializers.Serializer[Data]):
     recipe = serializers.CharField()
     state = serializers.ChoiceField(MIX_STATES)
     share = serializers.FloatField()
     fault = serializers.CharField()
+    sketches = serializers.IntegerField(help_text="How many of its lines are heard as sketches.")
+    awaited = serializers.BooleanField(help_text="The edition is mixed by itself once everything of it is finished.")
     report = MixReportSerializer(allow_null=True)
 
 
 def mix_data(edition: Edition, recipe: str) -> Data:
     found = mix_progress(edition, recipe)
     return {"recipe": recipe, "state": found.state, "share": found.share, "fault": found.fault,
+            "sketches": int(found.mix.report.get("sketches", 0)) if found.mix else 0, "awaited": is_awaited(edition),
             "report": found.mix.report if found.mix and found.mix.report else None}
 
 
 class MixesView(APIView):
-    @extend_schema(request=None, responses={202: MixSerializer})
+    @extend_schema(request=MixAskedSerializer, responses={202: MixSerializer})
     def post(self, request: Request, production_id: int, language: str) -> Response:
-        """Have the edition mixed as it stands. Asking again while it stands so makes nothing again.
+        """Have the edition mixed as it stands: with sketches where nothing finished is there yet. Asking again while it
+        stands so makes nothing again.
 
         Who may listen may ask: a mix is a made thing and changes nothing of the production.
         """
         edition = edition_for(request.user, production_id, language)
+        sent = MixAskedSerializer(data=request.data or {})
+        sent.is_valid(raise_exception=True)
+        if sent.validated_data["when"] == "finished":
+            await_mix(edition, request.user)
+            return Response(mix_data(edition, EditionState.load(edition).mix_recipe), status=status.HTTP_202_ACCEPTED)
         mix = ask_for_mix(edition, request.user)
         return Response(mix_data(edition, mix.recipe), status=status.HTTP_202_ACCEPTED)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, production_id: int, language: str) -> Response:
+        """Wait no longer for everything to be finished."""
+        AwaitedMix.objects.filter(edition=edition_for(request.user, production_id, language)).delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
 
     @extend_schema(responses=MixSerializer, operation_id="productions_editions_mixes_current")
     def get(self, request: Request, production_id: int, language: str) -> Response:

@@ -10,6 +10,8 @@ from janoglot.productions.models import Edition, Job
 from janoglot.server.storage import mixes
 
 MIX_STATES = [(state, state) for state in ("absent", "making", "ready", "failed")]
+SOON_DONE = 900.0
+"""Seconds of a programme. A longer one takes so long to mix that listening would wait for it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib.auth.models import User
 from django.db import models
 
 from janoglot.productions.models import Edition
@@ -30,3 +31,10 @@ class Mix(models.Model):
     def plan_key(self) -> str:
         """Of what it is made by, in the same store."""
         return f"{self.recipe}.plan"
+
+
+class AwaitedMix(models.Model):
+    """That an edition is to be mixed as soon as everything of it is finished, and who wants it."""
+
+    edition = models.OneToOneField(Edition, models.CASCADE, related_name="awaited_mix")
+    user = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")

@@ -10,14 +10,12 @@ from janoglot.core.edition.plan import MixPlan
 from janoglot.core.edition.sound_world import mix_of_plan
 from janoglot.core.errors import NothingToMix
 from janoglot.core.mix.blocks import KeptBlocks
+from janoglot.mix.awaiting import mix_what_is_awaited
 from janoglot.mix.library import sound_library
 from janoglot.mix.models import Mix
 from janoglot.mix.sound_reading import SOUNDS
 from janoglot.productions.jobs import JobKind, Piece, register
 from janoglot.server.storage import mixes, takes
-
-SOON_DONE = 900.0
-"""Seconds of a programme. A longer one takes so long to mix that listening would wait for it."""
 
 
 def make_mix(piece: Piece) -> None:
@@ -46,6 +44,6 @@ def _write(place: Path, told: str) -> None:
     place.write_text(told)
 
 
-__all__ = ["MIXING", "SOUNDS"]
+__all__ = ["MIXING", "SOUNDS", "mix_what_is_awaited"]
 """Found here by the workers."""
 MIXING = register(JobKind("mix", make_mix))

@@ -91,11 +91,18 @@ class JobKind:
 
 
 _kinds: dict[str, JobKind] = {}
+_behind: dict[str, list[Callable[[Job], None]]] = {}
 
 
 def register(kind: JobKind) -> JobKind:
     _kinds[kind.name] = kind
     return kind
+
+
+def behind(kind: str, then: Callable[[Job], None]) -> None:
+    """Have ``then`` called whenever a job of a kind has ended, done or failed, in the transaction in which it has: for
+    what knows of that kind, and it not of them."""
+    _behind.setdefault(kind, []).append(then)
 
 
 def start(kind: str, queue: str, items: Sequence[Any], *, edition: Edition | None = None,
@@ -219,9 +226,7 @@ def end_if_done(job_id: int) -> None:
             return
         job.state, job.ended = "done", timezone.now()
         job.save(update_fields=["state", "ended"])
-        after = _kinds[job.kind].ended
-        if after:
-            after(job)
+        _has_ended(job, _kinds[job.kind].ended)
 
 
 def _fail(job_id: int, why: str) -> None:
@@ -231,6 +236,11 @@ def _fail(job_id: int, why: str) -> None:
             return
         job.state, job.ended, job.fault = "failed", timezone.now(), why[:400]
         job.save(update_fields=["state", "ended", "fault"])
-        after = _kinds[job.kind].failed
-        if after:
-            after(job)
+        _has_ended(job, _kinds[job.kind].failed)
+
+
+def _has_ended(job: Job, after: Callable[[Job], None] | None) -> None:
+    if after:
+        after(job)
+    for then in _behind.get(job.kind, ()):
+        then(job)

@@ -90,10 +90,10 @@ export function MainAction({ production }: { production: Production }) {
     label = t("main.record", { count: counts.unrecorded });
     work = () => place.go({ stage: "direct", line: edition.lines.find((line) => line.by_person && line.state !== "current" && line.words.trim())?.id ?? null });
   } else if (finishing && mixReady?.state !== "ready") {
-    // The rich voices come behind: what is there can be heard whole meanwhile.
-    label = mixReady?.state === "making" ? t("main.mixing", { percent: Math.round(mixReady.share * 100) }) : t("main.sketchMix");
-    why = t("main.whySketch");
-    work = mixReady?.state === "making" ? () => place.go({ stage: "mix" }) : () => act.mutate(() => askForMix(id, place.language));
+    // The rich voices come behind: a mix of sketches would be of a state that is gone before it is made. Mix offers it.
+    label = mixReady?.state === "making" ? t("main.mixing", { percent: Math.round(mixReady.share * 100) }) : mixReady?.awaited ? t("main.awaited") : t("main.mixFinished");
+    why = t("main.whyAwaited");
+    work = mixReady?.state === "making" || mixReady?.awaited ? () => place.go({ stage: "mix" }) : () => act.mutate(() => askForMix(id, place.language, "finished"));
   } else if (finishing) {
     label = t("main.deliverSketch");
     why = t("main.whySketch");

@@ -11,8 +11,8 @@ from janoglot.core.errors import NothingToMix
 from janoglot.editions.kept import kept_sound
 from janoglot.editions.state import EditionState
 from janoglot.mix.block_files import block_mix, drop_blocks, is_kept
+from janoglot.mix.making import SOON_DONE
 from janoglot.mix.models import Mix
-from janoglot.mix.tasks import SOON_DONE
 from janoglot.productions.jobs import running, start
 from janoglot.productions.models import Edition
 from janoglot.server.storage import mixes, takes

@@ -154,8 +154,13 @@ export function haveMeasured(production: number, language: string): Promise<unkn
   return data<unknown>(api.POST("/api/productions/{production_id}/editions/{language}/measures/", path(production, language)));
 }
 
-export function askForMix(production: number, language: string): Promise<Mix> {
-  return data(api.POST("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language)));
+/** As it stands now, with sketches where nothing finished is there yet; or by itself, once everything is finished. */
+export function askForMix(production: number, language: string, when: "now" | "finished" = "now"): Promise<Mix> {
+  return data(api.POST("/api/productions/{production_id}/editions/{language}/mixes/", { ...path(production, language), body: { when } }));
+}
+
+export function awaitNoMix(production: number, language: string): Promise<unknown> {
+  return data<unknown>(api.DELETE("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language)));
 }
 
 export function fetchMix(production: number, language: string, recipe: string): Promise<Mix> {
@@ -173,7 +178,7 @@ export const useCurrentMix = (production: number, language: string, recipe: stri
     enabled: Boolean(recipe),
     queryFn: () =>
       data(api.GET("/api/productions/{production_id}/editions/{language}/mixes/", path(production, language))),
-    refetchInterval: (query) => (query.state.data?.state === "making" ? 400 : false),
+    refetchInterval: (query) => (query.state.data?.state === "making" ? 400 : query.state.data?.awaited ? 1000 : false),
   }).data;
 
 export const mixSound = (production: number, language: string, recipe: string) =>

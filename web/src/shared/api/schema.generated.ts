@@ -1195,12 +1195,14 @@ export interface paths {
         get: operations["productions_editions_mixes_current"];
         put?: never;
         /**
-         * @description Have the edition mixed as it stands. Asking again while it stands so makes nothing again.
+         * @description Have the edition mixed as it stands: with sketches where nothing finished is there yet. Asking again while it
+         *     stands so makes nothing again.
          *
          *     Who may listen may ask: a mix is a made thing and changes nothing of the production.
          */
         post: operations["productions_editions_mixes_create"];
-        delete?: never;
+        /** @description Wait no longer for everything to be finished. */
+        delete: operations["productions_editions_mixes_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4936,7 +4938,21 @@ export interface components {
             /** Format: double */
             share: number;
             fault: string;
+            /** @description How many of its lines are heard as sketches. */
+            sketches: number;
+            /** @description The edition is mixed by itself once everything of it is finished. */
+            awaited: boolean;
             report: components["schemas"]["MixReport"] | null;
+        };
+        MixAskedRequest: {
+            /**
+             * @description “finished”: by itself, once nothing of the edition is being made any more.
+             *
+             *     * `now` - now
+             *     * `finished` - finished
+             * @default now
+             */
+            when: components["schemas"]["WhenEnum"];
         };
         MixReport: {
             /** Format: double */
@@ -6568,6 +6584,12 @@ export interface components {
             /** @description That would fit again. */
             mended: number[];
         };
+        /**
+         * @description * `now` - now
+         *     * `finished` - finished
+         * @enum {string}
+         */
+        WhenEnum: "now" | "finished";
         /**
          * @description * `` -
          *     * `another` - another
@@ -9627,7 +9649,12 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MixAskedRequest"];
+                "multipart/form-data": components["schemas"]["MixAskedRequest"];
+            };
+        };
         responses: {
             202: {
                 headers: {
@@ -9636,6 +9663,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Mix"];
                 };
+            };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            403: components["responses"]["Fault403"];
+            404: components["responses"]["Fault404"];
+            409: components["responses"]["Fault409"];
+            413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
+        };
+    };
+    productions_editions_mixes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["Fault400"];
             401: components["responses"]["Fault401"];

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, editionPath } from "../../shared/api/client";
-import { askForMix, useChange, useCurrentMix } from "../../shared/api/queries";
+import { askForMix, awaitNoMix, useChange, useCurrentMix } from "../../shared/api/queries";
 import { clock, decibels } from "../../shared/format";
 import { LayerPlayer, type LayerStrip } from "../../shared/layerPlayer";
 import { useNotices } from "../../shared/notices";
@@ -12,6 +12,7 @@ import { usePlace } from "../../shared/place";
 import { setLayered, usePlayer } from "../../shared/player";
 import type { StageProps } from "../../shared/stage";
 import { Button, Empty, Tick } from "../../shared/ui/controls";
+import { useJob } from "../../shared/useJob";
 import { useKeys } from "../../shared/useKeys";
 import { useSourceMedia } from "../../shared/useSourceMedia";
 import { AddSound, type NewSound } from "./AddSound";
@@ -50,7 +51,9 @@ export function MixStage({ production, edition }: StageProps) {
   const readOnly = production.role === "reader";
   const tell = { onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const target = useChange(production.id, (target_lufs: number) => data(api.PATCH("/api/productions/{production_id}/", { params: { path: { production_id: production.id } }, body: { target_lufs } })));
-  const make = useChange(production.id, () => askForMix(production.id, language));
+  const make = useChange(production.id, (when: "now" | "finished") => askForMix(production.id, language, when));
+  const awaitNot = useChange(production.id, () => awaitNoMix(production.id, language));
+  const finishing = useJob(production.id, language, "finish", false);
   const library = useQuery({ queryKey: ["library", "", ""], enabled: plan.cues.some((cue) => cue.sound.kept !== undefined), queryFn: () => data(api.GET("/api/library/sounds/", { params: { query: {} } })) }).data;
   const names = useMemo(() => {
     const kept = new Map((library ?? []).map((row) => [(row.sound as { kept?: number }).kept ?? 0, row.name]));
@@ -211,8 +214,10 @@ export function MixStage({ production, edition }: StageProps) {
             </>
           ) : (
             <span className="text-soft flex items-center gap-3" role="status">
-              {mix?.state === "making" ? t("transport.mixing", { percent: Math.round(mix.share * 100) }) : mix?.state === "failed" ? mix.fault : t("mix.notMade")}
-              {mix?.state !== "making" && <Button className="h-7!" disabled={make.isPending} onClick={() => make.mutate(undefined, tell)}>{t("mix.make")}</Button>}
+              {mix?.state === "making" ? t("transport.mixing", { percent: Math.round(mix.share * 100) }) : mix?.state === "failed" ? mix.fault : mix?.awaited ? t("mix.awaited") : t("mix.notMade")}
+              {mix?.state !== "making" && !mix?.awaited && finishing && <Button className="h-7!" disabled={make.isPending} onClick={() => make.mutate("finished", tell)}>{t("mix.await")}</Button>}
+              {mix?.awaited && <Button className="h-7!" disabled={awaitNot.isPending} onClick={() => awaitNot.mutate(undefined, tell)}>{t("mix.awaitNot")}</Button>}
+              {mix?.state !== "making" && <Button className="h-7!" disabled={make.isPending} onClick={() => make.mutate("now", tell)}>{edition.edition.counts.sketch > 0 ? t("mix.makeSketches", { count: edition.edition.counts.sketch }) : t("mix.make")}</Button>}
             </span>
           )}
           <span className="grow" />
