@@ -30,6 +30,7 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 from wavinfo import WavInfoReader
 
+from janoglot.core.deliver import encoding
 from janoglot.core.deliver.chapters import Chapter, write_chapters
 from janoglot.core.deliver.deliverable import FailedCheck
 from janoglot.core.deliver.encoding import CODECS, AudioFormat, encode
@@ -197,6 +198,22 @@ def test_stems_are_together_the_mix_where_it_is_limited(made: Any) -> None:
     whole = soundfile.read(folder / "mix.stem")[0]
     rest = whole - sum(soundfile.read(folder / f"{name}.stem")[0] for name in stems)
     assert 20 * np.log10(np.abs(rest).max() + 1e-12) < -90
+
+
+def test_a_part_however_long_is_never_in_memory_whole(made: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where a programme has no parts, the one is as long as that."""
+    asked: list[int] = []
+    read = soundfile.SoundFile.read
+
+    def spied(file: Any, frames: int = -1, *args: Any, **more: Any) -> Any:
+        asked.append(frames if frames >= 0 else file.frames)
+        return read(file, frames, *args, **more)
+
+    monkeypatch.setattr(soundfile.SoundFile, "read", spied)
+    monkeypatch.setattr(encoding, "_BLOCK", 48_000)
+    made(("clips", {"by": "part"}), languages=("es-MX",), name="long-parts")
+    made(("talking book", {}), languages=("es-MX",), name="long-book")
+    assert asked and max(asked) <= 48_000
 
 
 def test_clips_by_line_and_part_have_names_and_handles(made: Any) -> None:

@@ -18,7 +18,7 @@ from lxml import etree
 from janoglot.core.deliver.caption_items import captions_told
 from janoglot.core.deliver.caption_rules import CaptionStyle
 from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
-from janoglot.core.deliver.encoding import AudioFormat, encode, measured
+from janoglot.core.deliver.encoding import AudioFormat, cut_out, encode, measured
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.deliver.sound_items import mix_as_wav
 from janoglot.core.graph import recipe_hash
@@ -55,9 +55,8 @@ def _chapters(order: Data, stores: Stores, folder: Path) -> list[tuple[Data, Pat
             low, high = round(part["start"] * file.samplerate), round(part["end"] * file.samplerate)
             if number == len(order["parts"]):
                 high = file.frames
-            file.seek(low)
             plain = folder / "plain.wav"
-            soundfile.write(plain, file.read(high - low, dtype="float32"), file.samplerate, subtype="FLOAT")
+            cut_out(file, low, high, plain)
             place = folder / f"chapter-{number:03}.mp3"
             encode(plain, place, form)
             plain.unlink()

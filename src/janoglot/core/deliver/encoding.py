@@ -154,6 +154,16 @@ def blocks_of(place: Path) -> tuple[Blocks, int, int]:
     return read, info.samplerate, info.channels
 
 
+def cut_out(file: soundfile.SoundFile, low: int, high: int, place: Path) -> None:
+    """The samples from ``low`` to ``high`` of a sound file as one of its own, however long that is: at most a block of
+    them in memory."""
+    file.seek(low)
+    # A plain WAV ends at 4 GB.
+    with soundfile.SoundFile(place, "w", file.samplerate, file.channels, subtype="FLOAT", format="W64") as cut:
+        for at in range(low, high, _BLOCK):
+            cut.write(file.read(min(_BLOCK, high - at), dtype="float32"))
+
+
 def encode(source: Path, place: Path, form: AudioFormat, wanted_lufs: float | None = None,
            tags: Mapping[str, str] | None = None) -> Encoded:
     """``source`` (what soundfile reads) again in ``form`` at ``place``, which appears whole or not at all.

@@ -15,7 +15,7 @@ import soundfile
 from janoglot.core.deliver.broadcast import BroadcastFacts, read_bext, write_broadcast
 from janoglot.core.deliver.chapters import Chapter, read_chapters, write_chapters
 from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
-from janoglot.core.deliver.encoding import RATES, AudioFormat, Codec, encode, measured
+from janoglot.core.deliver.encoding import RATES, AudioFormat, Codec, cut_out, encode, measured
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.deliver.stems import STEMS, stems_of, write_stems
 from janoglot.core.edition.plan import MixPlan
@@ -195,9 +195,9 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     form = AudioFormat(**order["form"])
     made = []
 
-    def keep(number: int, samples: Any, fields: dict[str, str | int], seconds: float) -> None:
-        plain = folder / "plain.wav"
-        soundfile.write(plain, samples, RATE, subtype="FLOAT", format="WAV")
+    plain = folder / "plain.wav"
+
+    def keep(number: int, fields: dict[str, str | int], seconds: float) -> None:
         place = folder / f"{number:04}.{form.of.ending}"
         told = encode(plain, place, form)
         plain.unlink()
@@ -211,9 +211,8 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
             for number, (name, start, end) in enumerate(order["spans"], 1):
                 low = max(0, round((start - handle) * RATE))
                 high = min(file.frames, round((end + handle) * RATE))
-                file.seek(low)
-                keep(number, file.read(high - low, dtype="float32"), {"number": number, "part": name or "part"},
-                     (high - low) / RATE)
+                cut_out(file, low, high, plain)
+                keep(number, {"number": number, "part": name or "part"}, (high - low) / RATE)
         return made
     plan = MixPlan.from_json(order["plan"])
     for line in plan.lines:
@@ -221,9 +220,9 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         if handle:
             silence = np.zeros((round(handle * RATE), *samples.shape[1:]), np.float32)
             samples = np.concatenate([silence, samples, silence])
-        keep(line.number, samples, {"number": line.number, "speaker": line.speaker,
-                                    "part": order["parts"].get(str(line.number), "")},
-             len(samples) / RATE)
+        soundfile.write(plain, samples, RATE, subtype="FLOAT", format="WAV")
+        keep(line.number, {"number": line.number, "speaker": line.speaker,
+                           "part": order["parts"].get(str(line.number), "")}, len(samples) / RATE)
     return made
 
 
