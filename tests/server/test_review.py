@@ -60,8 +60,8 @@ def test_a_reviewer_hears_says_and_approves_with_no_account(place: str, call: Ca
     first = edition["lines"][0]
     assert (first["speaker"], first["original"], first["words"]) == (
         "Pilot", "The tide is turning.", "La marea está cambiando.")
-    sound = nobody.get(f"{page}editions/es-MX/mix.wav", HTTP_RANGE="bytes=0-99")
-    assert (sound.status_code, content(sound)[:4]) == (206, b"RIFF")
+    sound = nobody.get(f"{page}editions/es-MX/{edition['sound']}", HTTP_RANGE="bytes=0-99")
+    assert (sound.status_code, content(sound)[4:8]) == (206, b"ftyp")
     assert content(nobody.get(f"{page}editions/es-MX/captions.vtt")).startswith(b"WEBVTT")
     made = say(page, {"language": "es-MX", "line": first["id"], "kind": "words", "at": 1.2, "text": "Too stiff.",
                       "proposed": "Ya cambia la marea."})
@@ -253,13 +253,13 @@ def test_a_link_is_for_an_edition_that_is_there(place: str, call: Call) -> None:
 def test_what_was_opened_is_what_is_heard_and_approved_whatever_is_mixed_since(place: str, call: Call, production: Production) -> None:
     page, nobody = opened(link(call, place)), Client()
     first = nobody.get(f"{page}editions/es-MX/").json()["recipe"]
-    heard = content(nobody.get(f"{page}editions/es-MX/mix.wav?of={first}"))
+    heard = content(nobody.get(f"{page}editions/es-MX/heard.m4a?of={first}"))
     call("owner", "patch", place, {"target_lufs": -20})
     call("owner", "post", f"{edition_path(production)}mixes/", {})
     newest = nobody.get(f"{page}editions/es-MX/").json()
     assert newest["recipe"] != first
-    assert content(nobody.get(f"{page}editions/es-MX/mix.wav?of={first}")) == heard
-    assert content(nobody.get(f"{page}editions/es-MX/mix.wav?of={newest['recipe']}")) != heard
+    assert content(nobody.get(f"{page}editions/es-MX/heard.m4a?of={first}")) == heard
+    assert content(nobody.get(f"{page}editions/es-MX/heard.m4a?of={newest['recipe']}")) != heard
     answer = nobody.put(f"{page}editions/es-MX/approval/", {"approved": True, "recipe": first}, content_type="application/json").json()
     assert (answer["approved"], answer["approved_recipe"]) == (False, first), "a yes to what was heard is none to what was not"
 

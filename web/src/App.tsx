@@ -1,3 +1,4 @@
+import { useEffect } from "react";
 import { useTranslation } from "react-i18next";
 import { Navigate, Route, Routes } from "react-router";
 
@@ -5,11 +6,14 @@ import { Workplace } from "./frame/Workplace";
 import { Productions } from "./productions/Productions";
 import { SignIn } from "./productions/SignIn";
 import { useSession } from "./shared/api/queries";
+import { bringEasternLetters } from "./shared/eastern";
 import { Button, Empty } from "./shared/ui/controls";
 
 export function App() {
   const { t } = useTranslation();
   const session = useSession();
+  // The workplace names languages in their own letters.
+  useEffect(() => bringEasternLetters(["zh", "ja", "ko"]), []);
   if (session.isPending) return <p className="p-8 text-soft" role="status">{t("common.loading")}</p>;
   if (session.error)
     return (

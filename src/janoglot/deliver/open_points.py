@@ -17,7 +17,7 @@ from janoglot.deliver.models import RightNote
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import HeardBack, LibrarySound, LineRecording, Media
 from janoglot.productions.writing import source_words
-from janoglot.review.reviewing import open_remarks, said_of_lines
+from janoglot.review.reviewing import lines_approved, open_remarks, said_of_lines
 
 HARD = ("uncast", "unvoiced", "out_of_date", "unrecorded", "no_words")
 SOFT = ("sketch", "draft", "over", "doubtful", "not_heard", "unclear", "not_approved", "no_right", "review_open")
@@ -62,7 +62,9 @@ def open_points(state: EditionState, commercial: bool = False) -> list[OpenPoint
     if mix:
         say("unclear", [int(line) for line in mix.report.get("unclear", {})])
     if not state.row.is_source:
-        say("not_approved", [one.id for one in worded if one.line.state not in ("approved", "draft")])
+        reviewed = lines_approved(state.row, state)
+        say("not_approved", [one.id for one in worded
+                             if one.line.state not in ("approved", "draft") and one.id not in reviewed])
     if commercial and any(one.missing for one in rights(state)):
         found.append(OpenPoint("no_right", []))
     remarks = open_remarks(state.row)

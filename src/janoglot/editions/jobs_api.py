@@ -19,7 +19,7 @@ from janoglot.productions.permissions import production_for, require_change, sig
 Data = dict[str, Any]
 JOB_KINDS = [(kind, kind) for kind in ("take", "finish", "hear", "draft", "mix", "copy", "measure", "deliver", "listen",
                                     "prepare", "guide", "clips", "stress", "package", "items", "parcel", "remark",
-                                    "sound")]
+                                    "sound", "stream")]
 
 
 class JobFaultSerializer(serializers.Serializer[Data]):

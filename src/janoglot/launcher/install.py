@@ -189,13 +189,15 @@ def web_build() -> None:
     web_packages()
     sources = sorted(p for p in [*(WEB / "src").rglob("*"), *(WEB / "public").rglob("*")] if p.is_file())
     sources += [WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
-    stamp = digest(sources, "")
+    stamp = digest(sources, "compressed")
     # Beside what is served, not in it.
     place = VENV / ".janoglot-web-built"
     if place.exists() and place.read_text() == stamp and (WEB / "dist" / "index.html").exists():
         return
     say("building the front end")
     npm(["run", "-s", "build"])
+    # What is served is compressed once, not for everybody who asks.
+    _run([str(PYTHON), "-m", "whitenoise.compress", "--quiet", "--no-brotli", str(WEB / "dist")])
     place.write_text(stamp)
 
 

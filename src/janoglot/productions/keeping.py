@@ -46,9 +46,9 @@ _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""
 _TAKEN_AWAY = 7 * 24 * 3600.0
 """Seconds. What was made to be handed over is made again in no time."""
-STAYING = (".orders", ".remark.flac", f".remark{SENT}")
-"""Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, and spoken
-remarks."""
+STAYING = (".orders", ".remark.flac", f".remark{SENT}", ".heard.m4a")
+"""Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, spoken
+remarks, and what reviewers hear."""
 _SOUNDS = (".wav", ".flac")
 _HASH = re.compile(r"\b[0-9a-f]{40}\b")
 

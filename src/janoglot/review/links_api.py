@@ -11,6 +11,7 @@ from typing import Any
 import qrcode
 import qrcode.image.svg
 from django.contrib.auth.hashers import make_password
+from django.db import transaction
 from django.http import Http404, HttpResponse
 from django.http.response import HttpResponseBase
 from django.utils import timezone
@@ -28,10 +29,11 @@ from janoglot.productions.permissions import production_for, require_change, sig
 from janoglot.review.actions.take_proposal import take_proposal
 from janoglot.review.models import Remark, ReviewLink
 from janoglot.review.reviewing import STAGE_OF, remarks_table
+from janoglot.review.streams import begin_streams
 from janoglot.server.storage import content_disposition, handed, serve
 
 Data = dict[str, Any]
-INTERFACES = ("en", "es", "fr", "de", "it", "pt", "ca", "nl", "hi", "ar")
+INTERFACES = ("en", "es", "fr", "de", "it", "pt", "ca", "nl", "hi", "ar", "ja")
 """Languages that a reviewer's page is in."""
 _MOST_DAYS = 365
 PURPOSES = [(one.value, one.value) for one in ReviewLink.Purpose]
@@ -44,6 +46,8 @@ class ReviewLinkSerializer(serializers.Serializer[Data]):
     purpose = serializers.ChoiceField(PURPOSES)
     name = serializers.CharField(help_text="For whom it is.")
     languages = serializers.ListField(child=serializers.CharField())
+    lines = serializers.ListField(child=serializers.IntegerField(),
+                                  help_text="Ids of the lines that are to be looked at; empty for all of them.")
     interface = serializers.CharField()
     address = serializers.CharField(help_text="To be given away; who has it needs no account.")
     passphrase = serializers.BooleanField(help_text="Whether one is asked for.")
@@ -60,6 +64,8 @@ class NewReviewLinkSerializer(serializers.Serializer[Data]):
     purpose = serializers.ChoiceField(PURPOSES, default="review")
     name = serializers.CharField(max_length=120)
     languages = serializers.ListField(child=serializers.CharField(max_length=35), min_length=1, max_length=60)
+    lines = serializers.ListField(child=serializers.IntegerField(), required=False, default=list, max_length=2_000,
+                                  help_text="Only these are to be looked at.")
     interface = serializers.ChoiceField([(one, one) for one in INTERFACES], default="en")
     days = serializers.IntegerField(min_value=1, max_value=_MOST_DAYS, default=14)
     passphrase = serializers.CharField(required=False, allow_blank=True, max_length=100, default="")
@@ -101,6 +107,7 @@ class RemarkChangeSerializer(serializers.Serializer[Data]):
 def link_data(link: ReviewLink, request: Request) -> Data:
     where = "review" if link.purpose == ReviewLink.Purpose.REVIEW else "listen"
     return {"id": link.pk, "purpose": link.purpose, "name": link.name, "languages": link.languages,
+            "lines": link.lines,
             "interface": link.interface, "address": request.build_absolute_uri(f"/{where}/{link.token}"),
             "passphrase": bool(link.passphrase), "download": link.download, "expires": link.expires, "open": link.open,
             "withdrawn": link.withdrawn is not None, "opened": link.opened,
@@ -122,11 +129,18 @@ def make_link(user: Any, production: Production, told: Data) -> ReviewLink:
     missing = [one for one in told["languages"] if one not in known]
     if missing:
         raise BadInput("This production has no edition in {language}.", language=missing[0])
-    return ReviewLink.objects.create(
+    theirs = set(production.lines.filter(pk__in=told["lines"]).values_list("pk", flat=True))
+    if theirs != set(told["lines"]):
+        raise BadInput("Some of these lines are not there any more.")
+    passphrase = told["passphrase"].strip()
+    made = ReviewLink.objects.create(
         production=production, purpose=told["purpose"], name=told["name"].strip(),
-        languages=list(dict.fromkeys(told["languages"])), interface=told["interface"], download=told["download"],
-        passphrase=make_password(told["passphrase"]) if told["passphrase"] else "",
+        languages=list(dict.fromkeys(told["languages"])), lines=list(dict.fromkeys(told["lines"])),
+        interface=told["interface"], download=told["download"],
+        passphrase=make_password(passphrase) if passphrase else "",
         expires=timezone.now() + timedelta(days=told["days"]), created_by=signed_in(user))
+    begin_streams(made)
+    return made
 
 
 class ReviewLinksView(APIView):
@@ -142,8 +156,9 @@ class ReviewLinksView(APIView):
         production = production_for(request.user, production_id, change=True)
         sent = NewReviewLinkSerializer(data=request.data)
         sent.is_valid(raise_exception=True)
-        return Response(link_data(make_link(request.user, production, sent.validated_data), request),
-                        status=status.HTTP_201_CREATED)
+        with transaction.atomic():
+            made = make_link(request.user, production, sent.validated_data)
+        return Response(link_data(made, request), status=status.HTTP_201_CREATED)
 
 
 def _link(request: Request, production_id: int, link_id: int) -> ReviewLink:

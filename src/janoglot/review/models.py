@@ -31,6 +31,8 @@ class ReviewLink(models.Model):
     purpose = models.CharField(max_length=8, choices=Purpose, default=Purpose.REVIEW)
     name = models.CharField(max_length=120)
     languages = models.JSONField(default=list)
+    lines = models.JSONField(default=list)
+    """Ids of the lines that are to be looked at; [] for all of them."""
     interface = models.CharField(max_length=35, default="en")
     nonce = models.CharField(max_length=40, unique=True, default=new_nonce)
     passphrase = models.CharField(max_length=200, blank=True, default="")
@@ -84,6 +86,8 @@ class Remark(models.Model):
         NAME = "name"
         TIMING = "timing"
         SOUND = "sound"
+        WHOLE = "whole"
+        """Of no line."""
 
     class State(models.TextChoices):
         OPEN = "open"

@@ -40,6 +40,7 @@ from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
 from janoglot.review.links_api import PURPOSES, REMARK_KINDS, REMARK_STATES
 from janoglot.review.models import Approval, Remark, ReviewLink
+from janoglot.review.streams import FORM, stream_key
 from janoglot.review.tasks import LONGEST, hear_remark
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import handed, media, mixes, serve
@@ -47,9 +48,16 @@ from janoglot.server.storage import handed, media, mixes, serve
 Data = dict[str, Any]
 _LARGEST = 8 * 1024**2
 _MOST_REMARKS = 5_000
+SMALL = "heard.m4a"
 _SOURCES = {"picture.mp4": ("picture", "video/mp4"), "sound.flac": ("sound", "audio/flac")}
 _UNLOCKED = 12 * 3600
 """Seconds for which a pass-phrase need not be said again."""
+
+
+class LineGone(BadInput):
+    """A remark on a line that is not there, or not to be looked at by this link."""
+
+    code = "line_gone"
 
 
 class _ByAddress(SimpleRateThrottle):
@@ -122,7 +130,9 @@ class ReviewedEditionSerializer(serializers.Serializer[Data]):
     curve = serializers.ListField(child=serializers.FloatField(), help_text="Loudness by second, LUFS.")
     holds = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()),
                                   help_text="Where the picture stands still, and for how long, seconds.")
-    lines = ReviewedLineSerializer(many=True)
+    sound = serializers.CharField(help_text="The file that is heard: the small one, or mix.wav until that is made.")
+    sketches = serializers.IntegerField(help_text="How many lines are heard as sketches.")
+    lines = ReviewedLineSerializer(many=True, help_text="Those that are to be looked at.")
     remarks = ReviewersRemarkSerializer(many=True, help_text="This link's own.")
     approved = serializers.BooleanField(help_text="By this link, of the mix that is heard.")
     approved_recipe = serializers.CharField(allow_blank=True, help_text="The mix that this link has approved of.")
@@ -232,7 +242,7 @@ class OpenedLinkView(OfLink):
         _too_many(_Passphrases(), request, self)
         sent = PassphraseSerializer(data=request.data)
         sent.is_valid(raise_exception=True)
-        if link.passphrase and not check_password(sent.validated_data["passphrase"], link.passphrase):
+        if link.passphrase and not check_password(sent.validated_data["passphrase"].strip(), link.passphrase):
             raise PermissionDenied("That is not the pass-phrase.")
         answer = Response(status=status.HTTP_204_NO_CONTENT)
         answer.set_signed_cookie(_cookie(link), "open", salt=link.passphrase, max_age=_UNLOCKED, httponly=True,
@@ -261,9 +271,13 @@ class ReviewedEditionView(OfLink):
         plan = MixPlan.read(mixes().path(mix.plan_key)) if mix else None
         approved = Approval.objects.filter(link=link, edition=edition).values_list("recipe", flat=True).first() or ""
         rows = sorted(plan.lines, key=lambda one: (one.start, one.number)) if plan else []
+        if link.lines:
+            rows = [one for one in rows if one.line in link.lines]
         return Response({
             "language": language, "recipe": mix.recipe if mix else "", "seconds": plan.seconds if plan else 0.0,
             "curve": [round(one, 1) for one in mix.report.get("short_term", [])] if mix else [],
+            "sound": SMALL if mix and handed().has(stream_key(mix)) else "mix.wav",
+            "sketches": plan.sketches if plan else 0,
             "holds": [[hold.at, hold.seconds] for hold in state.holds],
             "lines": [{"id": one.line, "number": one.number, "speaker": one.speaker, "part": parts.get(one.line, ""),
                        "original": sources.get(one.line, ""), "words": one.words, "start": round(one.start, 3),
@@ -277,13 +291,17 @@ class ReviewedSoundView(OfLink):
     @extend_schema(operation_id="review_editions_file",
                    responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, token: str, language: str, file: str) -> HttpResponseBase:
-        """The mix (mix.wav), its captions (captions.vtt), and where the link allows it a file to keep (track.mp3)."""
+        """The mix (heard.m4a, or mix.wav until that is made), its captions (captions.vtt), and where the link allows it
+        a file to keep (track.mp3)."""
         link = self.link(request, token)
         edition = self.edition(link, language)
         mix = _mix_that_was_heard(edition, request.query_params.get("of", ""))
         if mix is None:
             raise Http404
-        if file == "mix.wav":
+        small = handed().has(stream_key(mix))
+        if file == SMALL and small:
+            return serve(request._request, handed(), stream_key(mix), f"{file_name(language)}.m4a", FORM.of.kind)
+        if file == "mix.wav" and not small:
             made = MixFile(block_mix(mix, mixes()), mixes())
             return serve(request._request, made, mix.key, f"{file_name(language)}.wav")
         if file == "captions.vtt":
@@ -353,8 +371,8 @@ class ReviewersRemarksView(OfLink):
         line = None
         if told.get("line") is not None:
             line = Line.objects.filter(production=link.production_id, pk=told["line"]).first()
-            if line is None:
-                raise BadInput("This line is not there any more. What you wrote is kept here: say it of the whole.")
+            if line is None or (link.lines and line.pk not in link.lines):
+                raise LineGone("This line is not there any more. What you wrote is kept here: say it of the whole.")
         told.pop("line", None)
         if link.remarks.count() >= _MOST_REMARKS:
             raise BadInput("Over {most} remarks have been made by this link.", most=_MOST_REMARKS)

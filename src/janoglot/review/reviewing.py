@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from typing import Any
 
 from janoglot.core.deliver.tables import Column, Table, clock
+from janoglot.core.edition.plan import MixPlan, PlannedLine
 from janoglot.editions.state import EditionState
+from janoglot.mix.models import Mix
 from janoglot.productions.models import Edition, Production
 from janoglot.review.models import Approval, Remark
+from janoglot.server.storage import mixes
 
 STAGE_OF = {"words": "adapt", "name": "adapt", "delivery": "direct", "timing": "time", "sound": "mix"}
 """Where a remark belongs, by its kind."""
@@ -33,6 +37,27 @@ def approvals_of(edition: Edition, state: EditionState) -> list[dict[str, Any]]:
     """Who has approved of it; ``current``: of it as it stands now."""
     return [{"by": one.link.name, "at": one.made, "current": one.recipe == state.mix_recipe}
             for one in Approval.objects.filter(edition=edition).select_related("link")]
+
+
+def lines_approved(edition: Edition, state: EditionState) -> set[int]:
+    """Lines that somebody has approved of with the whole edition, and that say what they said then."""
+    words = {one.id: " ".join(one.words.split()) for one in state.lines}
+    found: set[int] = set()
+    for one in Approval.objects.filter(edition=edition).select_related("link"):
+        mix = Mix.objects.filter(edition=edition, recipe=one.recipe).first()
+        for line in _planned(mix) if mix else ():
+            asked = not one.link.lines or line.line in one.link.lines
+            if asked and words.get(line.line) == " ".join(line.words.split()):
+                found.add(line.line)
+    return found
+
+
+def _planned(mix: Mix) -> Sequence[PlannedLine]:
+    """The lines of a mix; none where it is not known any more what they were."""
+    try:
+        return MixPlan.read(mixes().path(mix.plan_key)).lines
+    except (OSError, KeyError, TypeError, ValueError):
+        return ()
 
 
 def remarks_table(production: Production) -> Table:

@@ -10,12 +10,13 @@ import { LinkPage } from "./LinkPage";
 const ROOT = "/api/review/abc~x/";
 const about = (more: object = {}) => ({ purpose: "review", name: "Marisol", interface: "es", locked: false, production: "The Night Ferry", editions: [{ language: "es-MX", name: "Español (México)", direction: "ltr" }], picture: false, source_sound: false, download: false, expires: "2099-01-01T00:00:00Z", ...more });
 const row = (id: number, words: string, original: string) => ({ id, number: id, speaker: "Pilot", part: "Quay", original, words, start: id, end: id + 0.8 });
-const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
+const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", sound: "heard.m4a", sketches: 0, seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
 const open = () => show(<Routes><Route path="/review/:token" element={<LinkPage />} /></Routes>, "/review/abc~x");
 const sent = (asked: ReturnType<typeof serve>) => asked.filter((one) => one.path === `${ROOT}remarks/`).map((one) => Object.fromEntries((one.body as FormData).entries()));
 
 beforeEach(() => {
   sessionStorage.clear();
+  localStorage.clear();
   vi.spyOn(HTMLMediaElement.prototype, "play").mockResolvedValue(undefined);
   vi.spyOn(HTMLMediaElement.prototype, "pause").mockImplementation(() => undefined);
 });
@@ -44,13 +45,19 @@ it("what became of a remark is shown, and what nobody has touched is taken back"
     { id: 4, line: 1, kind: "words", at: 1, text: "Rara.", proposed: "", spoken: false, state: "done", answer: "Ya está." },
     { id: 5, line: 1, kind: "timing", at: 1, text: "Tarde.", proposed: "", spoken: false, state: "open", answer: "" },
   ];
-  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ remarks }), [`DELETE ${ROOT}remarks/5/`]: () => refused(400, "invalid", "Demasiado tarde.") });
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ remarks }), [`DELETE ${ROOT}remarks/5/`]: () => refused(400, "invalid", "Too late.") });
   open();
-  expect(await screen.findByText("Respuesta: Ya está.")).toBeTruthy();
+  // Beside its line, and in the list of what became of them.
+  expect(await screen.findAllByText("Respuesta: Ya está.")).toHaveLength(2);
+  expect(screen.getByRole("heading", { name: "Qué fue de sus observaciones" })).toBeTruthy();
+  expect(screen.getByText("nuevo")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Ir a la línea" }));
+  expect(screen.queryByText("nuevo")).toBeNull();
   const back = screen.getAllByRole("button", { name: "Retirarla" });
   expect(back).toHaveLength(1);
   fireEvent.click(back[0] as HTMLElement);
-  expect(await screen.findByText("Demasiado tarde.")).toBeTruthy();
+  // In the language of the page, whatever the server's is.
+  expect(await screen.findByText("No se ha aceptado. Revíselo y envíelo otra vez.")).toBeTruthy();
   expect(asked.some((one) => one.method === "DELETE")).toBe(true);
 });
 
@@ -95,6 +102,7 @@ it("a newer mix is offered, and what was opened goes on being heard and judged",
   await screen.findByText(/Hay una mezcla más reciente/);
   expect(sound()).toContain("of=ab12");
   fireEvent.click(screen.getByRole("button", { name: "Apruebo esta edición" }));
+  fireEvent.click(screen.getByRole("button", { name: "Aprobar de todos modos" }));
   expect(await screen.findByText("Aprobada")).toBeTruthy();
   expect(asked.find((one) => one.method === "PUT")?.body).toEqual({ approved: true, recipe: "ab12" });
   fireEvent.click(screen.getByRole("button", { name: "Abrir la más reciente" }));
@@ -102,8 +110,39 @@ it("a newer mix is offered, and what was opened goes on being heard and judged",
   expect(screen.queryByText("Aprobada")).toBeNull();
 });
 
+it("an edition of which not all is judged and finished is approved after a second look, and one of which it is at once", async () => {
+  let remarks: object[] = [];
+  let sketches = 3;
+  let approvals = 0;
+  serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ remarks, sketches }), [`PUT ${ROOT}editions/es-MX/approval/`]: () => { approvals += 1; return edition({ remarks, sketches, approved_recipe: "ab12" }); } });
+  open();
+  fireEvent.click(await screen.findByRole("button", { name: "Apruebo esta edición" }));
+  expect(screen.getByRole("alert").textContent).toBe("No todas las líneas están valoradas o terminadas.");
+  expect(screen.getByText("Líneas sin valorar: 2")).toBeTruthy();
+  expect(screen.getByText("Líneas que aún suenan en boceto: 3")).toBeTruthy();
+  expect(approvals).toBe(0);
+  remarks = [1, 2].map((line) => ({ id: line, line, kind: "fine", at: 1, text: "", proposed: "", spoken: false, state: "open", answer: "" }));
+  sketches = 0;
+  await queryClient.invalidateQueries();
+  await waitFor(() => expect(screen.queryByText("Líneas sin valorar: 2")).toBeNull());
+  fireEvent.click(screen.getByRole("button", { name: "Aprobar de todos modos" }));
+  expect(await screen.findByText("Aprobada")).toBeTruthy();
+  expect(approvals).toBe(1);
+});
+
+it("a link that was withdrawn says so by itself", async () => {
+  let there = true;
+  const gone = () => refused(404, "not_found", "There is no such thing.");
+  serve({ [`GET ${ROOT}`]: () => (there ? about() : gone()), [`GET ${ROOT}editions/es-MX/`]: () => (there ? edition() : gone()) });
+  open();
+  await screen.findByText("The tide turns.");
+  there = false;
+  await queryClient.invalidateQueries({ queryKey: ["link", "abc~x", "es-MX"] });
+  expect(await screen.findByText(/Este enlace no lleva|This link leads nowhere/)).toBeTruthy();
+});
+
 it("an edition is approved", async () => {
-  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ approved: true, approved_recipe: "ab12" }) });
+  const asked = serve({ [`GET ${ROOT}`]: () => about(), [`GET ${ROOT}editions/es-MX/`]: () => edition({ remarks: [1, 2].map((line) => ({ id: line, line, kind: "fine", at: 1, text: "", proposed: "", spoken: false, state: "open", answer: "" })) }), [`PUT ${ROOT}editions/es-MX/approval/`]: () => edition({ approved: true, approved_recipe: "ab12" }) });
   open();
   fireEvent.click(await screen.findByRole("button", { name: "Apruebo esta edición" }));
   expect(await screen.findByText("Aprobada")).toBeTruthy();
@@ -137,10 +176,10 @@ it("who listens hears another language from the same moment, and keeps what may 
   serve({ [`GET ${ROOT}`]: () => about({ purpose: "listen", interface: "en", editions, download: true }), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`GET ${ROOT}editions/ar/`]: () => edition({ language: "ar", recipe: "cd34" }) });
   open();
   const sound = () => document.querySelector("audio") as HTMLAudioElement;
-  await waitFor(() => expect(sound()?.getAttribute("src")).toContain("es-MX/mix.wav?of=ab12"));
+  await waitFor(() => expect(sound()?.getAttribute("src")).toContain("es-MX/heard.m4a?of=ab12"));
   expect(screen.getByRole("link", { name: "Download" }).getAttribute("href")).toBe(`/api/review/abc~x/editions/es-MX/track.mp3`);
   fireEvent.click(screen.getByRole("button", { name: "العربية" }));
-  await waitFor(() => expect(sound().getAttribute("src")).toContain("ar/mix.wav?of=cd34"));
+  await waitFor(() => expect(sound().getAttribute("src")).toContain("ar/heard.m4a?of=cd34"));
 });
 
 it("a picture stands still where it is held", () => {

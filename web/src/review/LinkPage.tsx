@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 
 import type { Fault } from "../shared/api/client";
+import { bringEasternLetters } from "../shared/eastern";
 import { Button, FIELD } from "../shared/ui/controls";
 import { ask, linkAt, type OpenedLink } from "./link";
 import { ListenPage } from "./ListenPage";
@@ -36,6 +37,7 @@ export function LinkPage() {
     page.dir = RIGHT_TO_LEFT.has(interface_) ? "rtl" : "ltr";
     return () => { page.lang = before.lang; page.dir = before.dir; };
   }, [interface_]);
+  useEffect(() => bringEasternLetters([interface_, ...(opened.data?.editions.map((one) => one.language ?? "") ?? [])]), [interface_, opened.data?.editions]);
   useEffect(() => {
     document.title = opened.data?.production ? `${opened.data.production} · Janoglot` : "Janoglot";
   }, [opened.data?.production]);

@@ -15,8 +15,9 @@ export function ListenPage({ token, link, say }: { token: string; link: OpenedLi
   const [language, setLanguage] = useState(link.editions[0]?.language ?? "");
   const [captions, setCaptions] = useState(true);
   const editions = useQueries({ queries: link.editions.map((one) => ({ queryKey: ["link", token, one.language], queryFn: () => ask<ReviewedEdition>(at.edition(one.language ?? "")) })) });
-  const edition = editions.find((one) => one.data?.language === language)?.data;
-  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe) : "", edition?.holds ?? NOTHING);
+  const asked = editions.find((one) => one.data?.language === language);
+  const edition = asked?.data;
+  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe, edition.sound) : "", edition?.holds ?? NOTHING, () => void asked?.refetch());
   const direction = link.editions.find((one) => one.language === language)?.direction ?? "ltr";
   const here = edition?.lines.filter((one) => one.start <= time && time < one.end + 0.3) ?? [];
   // Another language is heard from the same moment on.

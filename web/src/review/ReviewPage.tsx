@@ -5,7 +5,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Fault } from "../shared/api/client";
 import { Button, FIELD } from "../shared/ui/controls";
 import { useKeys } from "../shared/useKeys";
-import { ask, KINDS, linkAt, type Kind, type OpenedLink, type ReviewedEdition, type ReviewersRemark } from "./link";
+import { ask, KINDS, linkAt, whyNot, type Kind, type OpenedLink, type ReviewedEdition, type ReviewersRemark } from "./link";
 import { EditionTabs, Head, Picture, PlayButton, Strip } from "./parts";
 import { useHeard } from "./useHeard";
 import type { Say } from "./words";
@@ -40,6 +40,24 @@ function keepDrafts(token: string, drafts: Drafts): void {
   }
 }
 
+const seenName = (token: string) => `review-seen/${token}`;
+
+function answersSeen(token: string): number[] {
+  try {
+    return JSON.parse(localStorage.getItem(seenName(token)) ?? "[]") as number[];
+  } catch {
+    return [];
+  }
+}
+
+function keepSeen(token: string, seen: readonly number[]): void {
+  try {
+    localStorage.setItem(seenName(token), JSON.stringify(seen));
+  } catch {
+    // A browser that keeps nothing shows them as new again.
+  }
+}
+
 /** A review: one line at a time in large type, a few large answers, a remark, a better wording. */
 export function ReviewPage({ token, link, say }: { token: string; link: OpenedLink; say: Say }) {
   const at = linkAt(token);
@@ -47,13 +65,16 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
   const [language, setLanguage] = useState(link.editions[0]?.language ?? "");
   const [chosen, setChosen] = useState<number | null>(null);
   const [oneByOne, setOneByOne] = useState(true);
+  const [anyway, setAnyway] = useState(false);
+  const [seen, setSeen] = useState<number[]>(() => answersSeen(token));
   const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
   const [drafts, setDrafts] = useState<Drafts>(() => keptDrafts(token));
   const [spokenOf, setSpokenOf] = useState<Record<string, Blob>>({});
   const [opened, setOpened] = useState<Record<string, ReviewedEdition>>({});
   const key = ["link", token, language];
-  const newest = useQuery({
+  const asked = useQuery({
     queryKey: key,
+    retry: (count, error) => (error as Fault).status !== 404 && count < 3,
     refetchInterval: IN_A_MOMENT,
     queryFn: async () => {
       const found = await ask<ReviewedEdition>(at.edition(language));
@@ -61,10 +82,20 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
       setOpened((now) => (now[language]?.recipe ? now : { ...now, [language]: found }));
       return found;
     },
-  }).data;
+  });
+  const newest = asked.data;
+  const withdrawn = (asked.error as Fault | null)?.status === 404;
+  useEffect(() => {
+    // A link that was withdrawn says so at once, not when something is sent; what was typed stays kept.
+    if (withdrawn) void client.invalidateQueries({ queryKey: ["link", token], exact: true });
+  }, [client, token, withdrawn]);
   const edition = opened[language] ?? newest;
   const newer = Boolean(newest?.recipe && edition && newest.recipe !== edition.recipe);
-  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe) : "", edition?.holds ?? NOTHING);
+  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe, edition.sound) : "", edition?.holds ?? NOTHING, () => {
+    // What was heard is not there any more: the small one has been made meanwhile.
+    if (newest && edition && newest.recipe === edition.recipe && newest.sound !== edition.sound) setOpened((now) => ({ ...now, [language]: newest }));
+    else void client.invalidateQueries({ queryKey: key });
+  });
   const lines = useMemo(() => edition?.lines ?? [], [edition]);
   const direction = link.editions.find((one) => one.language === language)?.direction ?? "ltr";
 
@@ -78,6 +109,14 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     return found;
   }, [newest]);
   const left = lines.filter((one) => !mine.has(one.id)).length;
+  const sketches = newest?.recipe === edition?.recipe ? newest?.sketches ?? 0 : edition?.sketches ?? 0;
+  // What somebody has answered, or done something about: the newest first.
+  const answered = useMemo(() => (newest?.remarks ?? []).filter((one) => one.kind !== "fine" && (one.answer || one.state !== "open")).reverse(), [newest]);
+  const see = (one: ReviewersRemark) => setSeen((now) => {
+    const next = now.includes(one.id) ? now : [...now, one.id];
+    keepSeen(token, next);
+    return next;
+  });
 
   const list = useRef<HTMLOListElement>(null);
   useEffect(() => {
@@ -141,7 +180,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
       await client.invalidateQueries({ queryKey: key });
       if (what === "fine" && number < lines.length - 1) go(number + 1);
     } catch (error) {
-      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+      setSaid({ text: whyNot(error, say, line !== null && (error as Fault).code === "line_gone"), bad: true });
     }
   };
   const judge = (what: Kind) => {
@@ -158,7 +197,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     try {
       await ask(at.remark(one.id), "DELETE");
     } catch (error) {
-      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+      setSaid({ text: whyNot(error, say), bad: true });
     }
     await client.invalidateQueries({ queryKey: key });
   };
@@ -166,8 +205,9 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     try {
       client.setQueryData(key, await ask<ReviewedEdition>(at.approval(language), "PUT", { approved, recipe: edition?.recipe ?? "" }));
     } catch (error) {
-      setSaid({ text: (error as Fault).message || say("unreachable"), bad: true });
+      setSaid({ text: whyNot(error, say), bad: true });
     }
+    setAnyway(false);
   };
   useKeys({
     " ": playOrPause,
@@ -254,12 +294,36 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
                 );
               })}
             </ol>
-            <Whole say={say} remarks={mine.get(null) ?? []} text={drafts[placeOf(null)]?.text ?? ""} onTold={(text) => write(null, text ? { text } : null)} onSend={() => void send("sound", null)} />
+            {answered.length > 0 && (
+              <section aria-labelledby="answered" className="rounded-lg border border-rule bg-paper p-3">
+                <h2 id="answered" className="font-semibold">{say("answers")}</h2>
+                <ul className="divide-y divide-rule">
+                  {answered.map((one) => {
+                    const where = lines.findIndex((line) => line.id === one.line);
+                    return (
+                      <li key={one.id} className="py-2 text-sm flex items-start gap-3">
+                        <span className="grow min-w-0 wrap-anywhere">
+                          {!seen.includes(one.id) && <span className="rounded-sm bg-lamp-wash px-1.5 me-2 font-semibold">{say("newAnswer")}</span>}
+                          <span className="font-semibold">{say(one.kind)}</span> <span className="text-soft">({say(one.state)})</span>
+                          {one.text && <span className="block" dir="auto">{one.text}</span>}
+                          {one.answer && <span className="block" dir="auto">{say("answer", { text: one.answer })}</span>}
+                        </span>
+                        {where >= 0 && <Button className="h-10!" onClick={() => { see(one); go(where); }}>{say("goThere")}</Button>}
+                      </li>
+                    );
+                  })}
+                </ul>
+              </section>
+            )}
+            <Whole say={say} remarks={mine.get(null) ?? []} text={drafts[placeOf(null)]?.text ?? ""} onTold={(text) => write(null, text ? { text } : null)} onSend={() => void send("whole", null)} />
             <footer className="flex flex-wrap items-center gap-3 pb-8">
               {newest && newest.approved_recipe === edition.recipe
                 ? <><span className="text-lg font-semibold text-tide"><Check size={20} className="inline me-1" aria-hidden />{say("approved")}</span><Button className="h-12!" onClick={() => void approve(false)}>{say("unapprove")}</Button></>
-                : <Button look="main" className="h-12! text-base!" onClick={() => void approve(true)}>{say("approve")}</Button>}
+                : anyway
+                  ? <><span className="text-base" role="alert">{say("notAll")}</span><Button look="main" className="h-12! text-base!" autoFocus onClick={() => void approve(true)}>{say("approveAll")}</Button></>
+                  : <Button look="main" className="h-12! text-base!" onClick={() => { if (left > 0 || sketches > 0) setAnyway(true); else void approve(true); }}>{say("approve")}</Button>}
               {left > 0 && <span className="text-soft">{say("left", { count: left })}</span>}
+              {sketches > 0 && <span className="text-soft">{say("sketches", { count: sketches })}</span>}
               <span className="text-xs text-soft w-full hidden sm:block">{say("keys")}</span>
             </footer>
           </>
@@ -292,7 +356,9 @@ function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; on
   const [on, setOn] = useState(false);
   const [seconds, setSeconds] = useState(0);
   const [fault, setFault] = useState("");
+  const [full, setFull] = useState(false);
   const start = async () => {
+    setFull(false);
     try {
       const stream = await navigator.mediaDevices.getUserMedia({ audio: true });
       const made = new MediaRecorder(stream);
@@ -318,6 +384,7 @@ function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; on
     const clock = setInterval(() => {
       const now = (Date.now() - begun) / 1000;
       setSeconds(Math.min(LONGEST, now));
+      if (now >= LONGEST) setFull(true);
       if (now >= LONGEST && recorder.current?.state === "recording") recorder.current.stop();
     }, 250);
     return () => clearInterval(clock);
@@ -338,6 +405,7 @@ function Recorder({ say, spoken, onSpoken }: { say: Say; spoken: Blob | null; on
       ) : (
         <Button className="h-11!" onClick={() => void start()}><Mic size={16} aria-hidden />{say("record")}</Button>
       )}
+      {full && spoken && <span className="text-sm w-full" role="status">{say("full")}</span>}
       {fault && <span className="text-sm text-alarm">{fault}</span>}
     </div>
   );

@@ -1,10 +1,12 @@
 import { Fault, type Schemas } from "../shared/api/client";
+import type { Say } from "./words";
 
 export type OpenedLink = Schemas["OpenedLink"];
 export type ReviewedEdition = Schemas["ReviewedEdition"];
 export type ReviewedLine = Schemas["ReviewedLine"];
 export type ReviewersRemark = Schemas["ReviewersRemark"];
 export type Kind = ReviewersRemark["kind"];
+/** What can be said of a line. */
 export const KINDS: readonly Kind[] = ["fine", "words", "delivery", "name", "timing", "sound"];
 
 /** The addresses of one link, which is all that its page ever asks for. */
@@ -16,7 +18,7 @@ export const linkAt = (token: string) => {
     remark: (id: number) => `${root}remarks/${id}/`,
     edition: (language: string) => `${root}editions/${encodeURIComponent(language)}/`,
     approval: (language: string) => `${root}editions/${encodeURIComponent(language)}/approval/`,
-    sound: (language: string, recipe: string) => `${root}editions/${encodeURIComponent(language)}/mix.wav?of=${recipe}`,
+    sound: (language: string, recipe: string, file: string) => `${root}editions/${encodeURIComponent(language)}/${file}?of=${recipe}`,
     captions: (language: string, recipe: string) => `${root}editions/${encodeURIComponent(language)}/captions.vtt?of=${recipe}`,
     track: (language: string) => `${root}editions/${encodeURIComponent(language)}/track.mp3`,
     source: (file: "picture.mp4" | "sound.flac") => `${root}source/${file}`,
@@ -37,6 +39,12 @@ export async function ask<T>(address: string, method = "GET", body?: FormData | 
     throw new Fault(told.code ?? "error", told.message ?? "", answer.status);
   }
   return (answer.status === 204 ? undefined : await answer.json()) as T;
+}
+
+/** What a reviewer is told of a refusal, in the language of the page: what the server says is for whoever works there. */
+export function whyNot(error: unknown, say: Say, line = false): string {
+  const { status } = error as Fault;
+  return !status || status >= 500 ? say("unreachable") : status === 429 ? say("slow") : status === 404 ? say("gone") : line ? say("lineGone") : say("refused");
 }
 
 /** The source's time that is seen at a time of an edition whose picture stands still here and there. */

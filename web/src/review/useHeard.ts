@@ -2,8 +2,8 @@ import { useCallback, useEffect, useRef, useState } from "react";
 
 import { pictureAt } from "./link";
 
-/** A sound that is played, with the source's picture beside it; `until` ends it at the end of a line. */
-export function useHeard(address: string, holds: readonly (readonly number[])[]) {
+/** A sound that is played, with the source's picture beside it; `until` ends it at the end of a line. `onLost`: it is not there. */
+export function useHeard(address: string, holds: readonly (readonly number[])[], onLost?: () => void) {
   const sound = useRef<HTMLAudioElement>(null);
   const picture = useRef<HTMLVideoElement>(null);
   const until = useRef<number | null>(null);
@@ -59,6 +59,7 @@ export function useHeard(address: string, holds: readonly (readonly number[])[])
     onPause: () => { setPlaying(false); follow(); },
     onEnded: () => setPlaying(false),
     onSeeked: follow,
+    onError: () => { setPlaying(false); onLost?.(); },
   };
   return { sound, picture, events, time, playing, play, pause, seek };
 }

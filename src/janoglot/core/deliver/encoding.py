@@ -285,7 +285,8 @@ def _write(blocks: Iterator[Floats32], place: Path, form: AudioFormat, channels:
     with encoding_fault("The encoder failed: {why}"):
         feed(given, *handed_in("-f", "f32le", "-ar", str(form.rate), "-ac", str(channels)), "-c:a", codec.encoder,
              "-b:a", f"{form.kbps or codec.kbps * channels}k", *tag_options(tags), "-fflags", "+bitexact",
-             "-f", codec.muxer, f"file:{place}")
+             # Its index first, so that it can be heard before all of it is there.
+             *(["-movflags", "+faststart"] if codec.muxer == "ipod" else []), "-f", codec.muxer, f"file:{place}")
 
 
 def write_tags(place: Path, tags: Mapping[str, str | list[str]]) -> None:

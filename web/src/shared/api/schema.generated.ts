@@ -2476,7 +2476,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The mix (mix.wav), its captions (captions.vtt), and where the link allows it a file to keep (track.mp3). */
+        /**
+         * @description The mix (heard.m4a, or mix.wav until that is made), its captions (captions.vtt), and where the link allows it
+         *     a file to keep (track.mp3).
+         */
         get: operations["review_editions_file"];
         put?: never;
         post?: never;
@@ -4095,9 +4098,10 @@ export interface components {
          *     * `nl` - nl
          *     * `hi` - hi
          *     * `ar` - ar
+         *     * `ja` - ja
          * @enum {string}
          */
-        InterfaceEnum: "en" | "es" | "fr" | "de" | "it" | "pt" | "ca" | "nl" | "hi" | "ar";
+        InterfaceEnum: "en" | "es" | "fr" | "de" | "it" | "pt" | "ca" | "nl" | "hi" | "ar" | "ja";
         IpaCheck: {
             /** @description Signs that the language's voice lacks. */
             unknown: string[];
@@ -4211,9 +4215,10 @@ export interface components {
          *     * `parcel` - parcel
          *     * `remark` - remark
          *     * `sound` - sound
+         *     * `stream` - stream
          * @enum {string}
          */
-        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "guide" | "clips" | "stress" | "package" | "items" | "parcel" | "remark" | "sound";
+        JobKindEnum: "take" | "finish" | "hear" | "draft" | "mix" | "copy" | "measure" | "deliver" | "listen" | "prepare" | "guide" | "clips" | "stress" | "package" | "items" | "parcel" | "remark" | "sound" | "stream";
         /**
          * @description * `running` - running
          *     * `stopped` - stopped
@@ -5112,6 +5117,8 @@ export interface components {
             purpose: components["schemas"]["LinkPurposeEnum"];
             name: string;
             languages: string[];
+            /** @description Only these are to be looked at. */
+            lines?: number[];
             /** @default en */
             interface: components["schemas"]["InterfaceEnum"];
             /** @default 14 */
@@ -5731,9 +5738,10 @@ export interface components {
          *     * `name` - name
          *     * `timing` - timing
          *     * `sound` - sound
+         *     * `whole` - whole
          * @enum {string}
          */
-        RemarkKindEnum: "fine" | "words" | "delivery" | "name" | "timing" | "sound";
+        RemarkKindEnum: "fine" | "words" | "delivery" | "name" | "timing" | "sound" | "whole";
         /**
          * @description * `open` - open
          *     * `taken` - taken
@@ -5822,6 +5830,8 @@ export interface components {
             /** @description For whom it is. */
             name: string;
             languages: string[];
+            /** @description Ids of the lines that are to be looked at; empty for all of them. */
+            lines: number[];
             interface: string;
             /** @description To be given away; who has it needs no account. */
             address: string;
@@ -5849,6 +5859,11 @@ export interface components {
             curve: number[];
             /** @description Where the picture stands still, and for how long, seconds. */
             holds: number[][];
+            /** @description The file that is heard: the small one, or mix.wav until that is made. */
+            sound: string;
+            /** @description How many lines are heard as sketches. */
+            sketches: number;
+            /** @description Those that are to be looked at. */
             lines: components["schemas"]["ReviewedLine"][];
             /** @description This link's own. */
             remarks: components["schemas"]["ReviewersRemark"][];

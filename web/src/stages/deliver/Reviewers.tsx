@@ -10,7 +10,7 @@ import { useRemarks } from "../../shared/remarks";
 import { Button, FIELD, IconButton, Select, Sheet, Tick } from "../../shared/ui/controls";
 
 type Link = Schemas["ReviewLink"];
-const INTERFACES = ["en", "es", "fr", "de", "it", "pt", "ca", "nl", "hi", "ar"] as const;
+const INTERFACES = ["en", "es", "fr", "de", "it", "pt", "ca", "nl", "hi", "ar", "ja"] as const;
 
 /** Links that were given away, and what came back by them. */
 export function Reviewers({ production, language }: { production: Production; language: string }) {
