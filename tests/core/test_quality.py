@@ -72,3 +72,11 @@ def test_captions_that_keep_no_rule_are_told_with_the_line_they_are_of() -> None
     assert about.count("speed 21.30") == 11
     assert "and 5 more" in about
     assert "captions to look at" not in quality_table(quality_of("es-MX", "The Stair", lines, MIX, -16, ()).as_json()).about
+
+
+def test_what_is_printed_has_the_worst_first_in_words() -> None:
+    lines = [GOOD, replace(GOOD, id=2, number=2, start=4.0, agrees=0.6), replace(GOOD, id=3, number=3, start=8.0, silent=True, agrees=0.1)]
+    table = quality_table(quality_of("es-MX", "The Stair", lines, MIX, -16, ()).as_json())
+    assert [row[0] for row in table.rows] == ["3", "2", "1"]
+    assert [row[8] for row in table.rows] == ["not understood; silent", "not understood", ""]
+    assert "true peak, dBTP" in table.about and "_" not in table.about

@@ -152,19 +152,30 @@ _COLUMNS = (Column("line", 5), Column("speaker", 12), Column("source", 30), Colu
             Column("said of it", 24))
 
 
+_FAULTS = {"heard": "not understood", "speed": "hurried", "over": "longer than its place", "silent": "silent",
+           "unclear": "hidden under other sounds", "doubtful": "doubtful words", "remark": "a remark"}
+_FIGURES = {"listened": "heard back", "understood": "words understood, %", "not_heard": "lines not understood",
+            "hurried": "lines hurried", "over": "longer than their place", "silent": "silent lines",
+            "unclear": "hidden under other sounds", "doubtful": "lines with doubtful words",
+            "captions": "captions against a rule", "lufs": "programme, LUFS", "true_peak_db": "true peak, dBTP",
+            "range_lu": "loudness range, LU"}
+"""As they are printed."""
+
+
 def quality_table(told: Mapping[str, Any]) -> Table:
     """A report (as JSON holds it) as a list that is printed."""
     rows, marked = [], set()
-    worst = set(told["worst"])
-    for number, line in enumerate(told["lines"]):
+    # What is to be looked at first comes first, the worst before the better; the others as they are said.
+    worst = {line: place for place, line in enumerate(told["worst"])}
+    for number, line in enumerate(sorted(told["lines"], key=lambda one: worst.get(one["id"], len(worst)))):
         agrees = line["agrees"]
         right = [f"right as it sounds: {line['right_by']}"] if line["right_by"] else []
         rows.append([str(line["number"]), line["speaker"], line["source"], line["words"], line["heard"],
                      "" if agrees is None else f"{100 * agrees:.0f}", line["back"], text_of(line["speed"], 2),
-                     "; ".join([*line["faults"], *line["doubts"]]), "; ".join([*line["said"], *right])])
+                     "; ".join([*(_FAULTS[one] for one in line["faults"]), *line["doubts"]]), "; ".join([*line["said"], *right])])
         if line["id"] in worst:
             marked.add(number)
-    about = " · ".join(f"{one['name'].replace('_', ' ')}: {'–' if one['found'] is None else one['found']}"
+    about = " · ".join(f"{_FIGURES.get(one['name'], one['name'])}: {'–' if one['found'] is None else one['found']}"
                       + (f" (limit {one['limit']})" if one["limit"] else "") for one in told["figures"])
     if told["captions"]:
         shown = [f"{clock(one['start'])} {one['rule']} {text_of(one['found'], 2)} (limit {text_of(one['limit'], 2)})"

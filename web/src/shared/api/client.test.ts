@@ -95,3 +95,45 @@ describe("a file that is sent", () => {
 it("an edition's path is safe with any tag", () => {
   expect(editionPath(3, "x/../y")).toBe("/api/productions/3/editions/x%2F..%2Fy");
 });
+
+describe("the key of an attempt", () => {
+  let given: Headers[] = [];
+  beforeEach(() => { given = []; });
+  const keys = () => given.map((one) => one.get("Idempotency-Key"));
+  const answers = (answer: () => Response | Promise<Response>) =>
+    vi.stubGlobal("fetch", async (to: RequestInfo | URL, more?: RequestInit) => {
+      given.push(to instanceof Request ? to.headers : new Headers(more?.headers));
+      return answer();
+    });
+  const undo = () => api.POST("/api/productions/{production_id}/undo/", { ...HERE, params: { path: { production_id: 7 }, query: { after: 3 } }, body: { with_others: false } });
+
+  it("is another for what is asked twice before the first answer came: it is wanted twice", async () => {
+    answers(() => new Promise((answer) => setTimeout(() => answer(json(200, {})), 20)));
+    await Promise.all([undo(), undo()]);
+    expect(keys()[0]).toBeTruthy();
+    expect(new Set(keys()).size).toBe(2);
+  });
+
+  it("is the same where the first answer was lost, and only then", async () => {
+    let there = false;
+    answers(() => { if (!there) throw new TypeError("lost"); return json(200, {}); });
+    await fault(data(undo()));
+    there = true;
+    await undo();
+    await undo();
+    expect(keys()[1]).toBe(keys()[0]);
+    expect(keys()[2]).not.toBe(keys()[0]);
+  });
+
+  it("of a file too", async () => {
+    const form = new FormData();
+    form.append("file", new File(["x"], "a.txt", { lastModified: 1 }));
+    let there = false;
+    answers(() => { if (!there) throw new TypeError("lost"); return json(200, {}); });
+    await fault(send("/api/imports/", form));
+    there = true;
+    await Promise.all([send("/api/imports/", form), send("/api/imports/", form)]);
+    expect(keys()[1]).toBe(keys()[0]);
+    expect(keys()[2]).not.toBe(keys()[0]);
+  });
+});

@@ -52,35 +52,40 @@ async function toFault(response: Response): Promise<Fault> {
   }
 }
 
-/** By what was asked: the key of the attempt, as long as nobody has answered. */
-const attempts = new Map<string, string>();
+/** By what was asked: the key of an attempt whose answer was lost. */
+const lost = new Map<string, string>();
 
-/** One key for each attempt to have something made: sent again after a lost answer, the same has the same. */
+/**
+ * One key for each attempt to have something made: sent again after a lost answer, the same has the same. What is asked
+ * twice, without waiting for the first answer, is wanted twice.
+ */
 function attempt(what: string): string {
-  const key = attempts.get(what) ?? crypto.randomUUID();
-  attempts.set(what, key);
+  const key = lost.get(what) ?? crypto.randomUUID();
+  lost.delete(what);
   return key;
 }
 
-const asked = new WeakMap<Request, string>();
+const asked = new WeakMap<Request, { what: string; key: string }>();
 
 const faults: Middleware = {
   async onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", cookie("csrftoken"));
     if (request.method === "POST") {
       const what = `${request.url} ${await request.clone().text()}`;
-      request.headers.set("Idempotency-Key", attempt(what));
-      asked.set(request, what);
+      const key = attempt(what);
+      request.headers.set("Idempotency-Key", key);
+      asked.set(request, { what, key });
     }
     return request;
   },
-  async onResponse({ request, response }) {
-    attempts.delete(asked.get(request) ?? "");
+  async onResponse({ response }) {
     if (!response.ok) throw await toFault(response);
     return response;
   },
-  onError() {
-    // fetch itself failed: the server cannot be reached.
+  onError({ request }) {
+    // fetch itself failed: the server cannot be reached, or what it said was lost.
+    const sent_ = asked.get(request);
+    if (sent_) lost.set(sent_.what, sent_.key);
     return new Fault("unreachable", "", 0);
   },
 };
@@ -127,13 +132,14 @@ export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
 /** Multipart calls, which the typed client does not serialise. Throws Fault. */
 export async function send<T>(path: string, form: FormData): Promise<T> {
   const what = `${path} ${[...form].map(([name, value]) => `${name}=${value instanceof File ? `${value.name} ${value.size} ${value.lastModified}` : value}`).join("&")}`;
+  const key = attempt(what);
   let response: Response;
   try {
-    response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": cookie("csrftoken"), "Idempotency-Key": attempt(what) } });
+    response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": cookie("csrftoken"), "Idempotency-Key": key } });
   } catch {
+    lost.set(what, key);
     throw new Fault("unreachable", "", 0);
   }
-  attempts.delete(what);
   if (!response.ok) throw await toFault(response);
   return (await response.json()) as T;
 }

@@ -112,9 +112,9 @@ it("a report names the lines to send to somebody", async () => {
 });
 
 it("somebody is invited, their remark is taken over, and the link withdrawn", async () => {
-  const link = { id: 2, purpose: "review", name: "Marisol", languages: ["es-MX"], interface: "es", address: "http://localhost/review/x", passphrase: false, download: false, expires: "2099-01-01T00:00:00Z", open: true, withdrawn: false, opened: null, remarks: 1, approved: [] };
+  const link = { id: 2, purpose: "review", name: "Marisol", languages: ["es-MX"], lines: [], interface: "es", address: "http://localhost/review/x", passphrase: false, download: false, expires: "2099-01-01T00:00:00Z", open: true, withdrawn: false, opened: null, remarks: 1, approved: [] };
   const remark = { id: 8, language: "es-MX", line: 1, by: "Marisol", kind: "words", stage: "adapt", at: 1.2, text: "Stiff.", proposed: "Ya.", spoken: false, about: "La marea.", state: "open", answer: "", answered_by: null, made: "2026-01-01T00:00:00Z" };
-  const asked = serve({ ...base(), [`GET ${P}/links/`]: () => [link], [`GET ${P}/remarks/`]: () => [remark], [`POST ${P}/links/`]: () => link,
+  const asked = serve({ ...base(), [`GET ${P}/links/`]: () => [link], [`GET ${P}/remarks/`]: () => [remark], [`POST ${P}/links/`]: () => link, [`GET ${P}/editions/es-MX/quality/`]: () => ({ worst: [2, 1] }),
     [`PATCH ${P}/links/2/`]: () => refused(400, "invalid", "That cannot be."), [`POST ${P}/remarks/8/taking/`]: () => ({ ...remark, state: "taken" }) });
   stage();
   fireEvent.click(await screen.findByRole("tab", { name: "Review" }));
@@ -125,9 +125,10 @@ it("somebody is invited, their remark is taken over, and the link withdrawn", as
   fireEvent.click(screen.getByRole("button", { name: "Invite somebody" }));
   fireEvent.change(screen.getByLabelText("For whom"), { target: { value: "Salma " } });
   fireEvent.change(screen.getByLabelText("Language of the page"), { target: { value: "ar" } });
+  fireEvent.click(screen.getByLabelText("Only the lines to look at first, by the quality report"));
   fireEvent.click(screen.getByRole("button", { name: "Make the link" }));
   await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === `${P}/links/`)?.body).toEqual({
-    name: "Salma", purpose: "review", languages: ["es-MX"], interface: "ar", days: 14, passphrase: "", download: false }));
+    name: "Salma", purpose: "review", languages: ["es-MX"], lines: [2, 1], interface: "ar", days: 14, passphrase: "", download: false }));
 });
 
 it("a right that is missing is noted", async () => {

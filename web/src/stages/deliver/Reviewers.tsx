@@ -64,7 +64,7 @@ function LinkRow({ production, link }: { production: Production; link: Link }) {
     <li className="py-2 flex items-center gap-4 text-sm">
       <span className="min-w-0 grow">
         <span className="font-semibold" dir="auto">{link.name}</span>{" "}
-        <span className="text-soft">{link.purpose === "review" ? t("links.reviews") : t("links.listens")} · {link.languages.join(", ")}{link.passphrase ? ` · ${t("links.withPassphrase")}` : ""}</span>
+        <span className="text-soft">{link.purpose === "review" ? t("links.reviews") : t("links.listens")} · {link.languages.join(", ")}{link.lines.length ? ` · ${t("links.lines", { count: link.lines.length })}` : ""}{link.passphrase ? ` · ${t("links.withPassphrase")}` : ""}</span>
         <span className="block text-xs text-soft">
           {link.withdrawn ? t("links.withdrawn") : link.open ? t("links.until", { day: when.format(new Date(link.expires)) }) : t("links.expired", { day: when.format(new Date(link.expires)) })}
           {" · "}{link.opened ? t("links.opened", { day: when.format(new Date(link.opened)) }) : t("links.unopened")}
@@ -96,8 +96,17 @@ function Invite({ production, language, onClose }: { production: Production; lan
   const say = useNotices((state) => state.say);
   const spoken = language.split("-")[0] as (typeof INTERFACES)[number];
   const [told, setTold] = useState({ name: "", purpose: "review" as Link["purpose"], languages: [language], interface: INTERFACES.includes(spoken) ? spoken : ("en" as const), days: 14, passphrase: "", download: false });
+  const [first, setFirst] = useState(false);
   const make = useMutation({
-    mutationFn: () => data(api.POST("/api/productions/{production_id}/links/", { params: { path: { production_id: production.id } }, body: { ...told, name: told.name.trim() } })),
+    mutationFn: async () => {
+      let lines: number[] = [];
+      const [only] = told.languages;
+      if (first && told.purpose === "review" && told.languages.length === 1 && only) {
+        lines = (await data(api.GET("/api/productions/{production_id}/editions/{language}/quality/", { params: { path: { production_id: production.id, language: only } } }))).worst;
+        if (!lines.length) throw new Error(t("links.noneFirst"));
+      }
+      return data(api.POST("/api/productions/{production_id}/links/", { params: { path: { production_id: production.id } }, body: { ...told, lines, name: told.name.trim() } }));
+    },
     onSuccess: (made) => {
       onClose();
       void navigator.clipboard?.writeText(made.address).catch(() => undefined);
@@ -130,6 +139,7 @@ function Invite({ production, language, onClose }: { production: Production; lan
           <label><span className="block mb-1">{t("links.days")}</span><input type="number" className={FIELD} min={1} max={365} value={told.days} onChange={(event) => setTold({ ...told, days: Number(event.target.value) })} /></label>
         </div>
         <label><span className="block mb-1">{t("links.passphrase")}</span><input className={FIELD} dir="auto" maxLength={100} autoComplete="off" value={told.passphrase} onChange={(event) => setTold({ ...told, passphrase: event.target.value })} /></label>
+        {told.purpose === "review" && <Tick label={t("links.first")} checked={first && told.languages.length === 1} disabled={told.languages.length !== 1} onChange={setFirst} />}
         {told.purpose === "listen" && <Tick label={t("links.download")} checked={told.download} onChange={(download) => setTold({ ...told, download })} />}
         <Button look="main" type="submit" className="self-end" disabled={!told.name.trim() || !told.languages.length || make.isPending}>{t("links.make")}</Button>
       </form>
