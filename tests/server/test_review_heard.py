@@ -47,6 +47,30 @@ def test_what_is_heard_is_small_and_begins_at_once(place: str, call: Call, tmp_p
     assert Client().get(f"{page}editions/es-MX/mix.wav").status_code == 404, "the master is for who may keep it"
 
 
+def test_a_line_is_heard_alone_in_a_few_kilobytes(place: str, call: Call, tmp_path: Path) -> None:
+    page = opened(link(call, place))
+    edition = Client().get(f"{page}editions/es-MX/").json()
+    small = tmp_path / "small.m4a"
+    small.write_bytes(content(Client().get(f"{page}editions/es-MX/heard.m4a")))
+    for line in edition["lines"]:
+        answer = Client().get(f"{page}editions/es-MX/lines/{line['id']}.aac?of={edition['recipe']}")
+        assert answer.status_code == 200 and len(answer.content) < 12_000 * (line["end"] - line["start"]) + 3_000
+        alone = tmp_path / "alone.aac"
+        alone.write_bytes(answer.content)
+        heard, whole = (decoded(file) for file in (alone, small))
+        wanted = whole[round(line["start"] * 48_000): round(line["end"] * 48_000)]
+        # A decoder gives a frame or two more on either side.
+        lag = int(np.argmax(np.correlate(heard, wanted[4_800:24_000], "valid"))) - 4_800
+        assert -100 <= lag <= 3 * 1024, lag
+        assert len(heard) >= len(wanted)
+    assert Client().get(f"{page}editions/es-MX/lines/987654.aac").status_code == 404
+
+
+def decoded(file: Path) -> Any:
+    done = subprocess.run(["ffmpeg", "-v", "error", "-i", str(file), "-f", "f32le", "-ac", "1", "-ar", "48000", "-"], capture_output=True, check=True)
+    return np.frombuffer(done.stdout, "<f4")
+
+
 def test_until_it_is_made_the_whole_is_heard(place: str, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
     with monkeypatch.context() as no_worker:
         no_worker.setattr(jobs, "hand_out", lambda *_, **__: None)

@@ -188,7 +188,8 @@ def web_build() -> None:
     """The front end, built again when any of its sources has changed."""
     web_packages()
     sources = sorted(p for p in [*(WEB / "src").rglob("*"), *(WEB / "public").rglob("*")] if p.is_file())
-    sources += [WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
+    sources += [WEB / name for name in (
+        "index.html", "review.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
     stamp = digest(sources, "compressed")
     # Beside what is served, not in it.
     place = VENV / ".janoglot-web-built"

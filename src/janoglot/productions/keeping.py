@@ -46,7 +46,7 @@ _GRACE = 24 * 3600.0
 """Seconds. What is so new may be on its way in."""
 _TAKEN_AWAY = 7 * 24 * 3600.0
 """Seconds. What was made to be handed over is made again in no time."""
-STAYING = (".orders", ".remark.flac", f".remark{SENT}", ".heard.m4a")
+STAYING = (".orders", ".remark.flac", f".remark{SENT}", ".heard.m4a", ".heard.aac")
 """Ends of names in the store of what is handed over that age takes nothing of: what packages were made by, spoken
 remarks, and what reviewers hear."""
 _SOUNDS = (".wav", ".flac")

@@ -9,7 +9,7 @@ from typing import Any
 from django.contrib.auth.hashers import check_password
 from django.core.cache import cache
 from django.db import transaction
-from django.http import Http404
+from django.http import Http404, HttpResponse
 from django.http.response import HttpResponseBase
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
@@ -40,7 +40,7 @@ from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
 from janoglot.review.links_api import PURPOSES, REMARK_KINDS, REMARK_STATES
 from janoglot.review.models import Approval, Remark, ReviewLink
-from janoglot.review.streams import FORM, stream_key
+from janoglot.review.streams import FORM, frames_key, heard_line, stream_key
 from janoglot.review.tasks import LONGEST, hear_remark
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import handed, media, mixes, serve
@@ -285,6 +285,23 @@ class ReviewedEditionView(OfLink):
             "remarks": [_remark_data(one) for one in link.remarks.filter(edition=edition)]
             if link.purpose == ReviewLink.Purpose.REVIEW else [],
             "approved": mix is not None and approved == mix.recipe, "approved_recipe": approved})
+
+
+class ReviewedLineSoundView(OfLink):
+    @extend_schema(responses={(200, "audio/aac"): OpenApiTypes.BINARY})
+    def get(self, request: Request, token: str, language: str, line: int) -> HttpResponse:
+        """One line as it is heard, alone: on a slow line nobody waits for the rest. There where the small sound is."""
+        link = self.link(request, token)
+        mix = _mix_that_was_heard(self.edition(link, language), request.query_params.get("of", ""))
+        if mix is None or not handed().has(frames_key(mix)):
+            raise Http404
+        try:
+            made = heard_line(mix, line)
+        except (KeyError, ValueError, OSError) as error:
+            raise Http404 from error
+        # Under a recipe it is always the same.
+        return HttpResponse(made, content_type="audio/aac", headers={
+            "Cache-Control": "private, max-age=86400", "Accept-Ranges": "none"})
 
 
 class ReviewedSoundView(OfLink):

@@ -14,8 +14,11 @@ from typing import Any
 
 from django.utils import timezone
 
+from janoglot.core.audio.adts import piece
 from janoglot.core.deliver.encoding import AudioFormat, encode
+from janoglot.core.edition.plan import MixPlan
 from janoglot.core.graph import recipe_hash
+from janoglot.core.media.ffmpeg import ffmpeg, recording
 from janoglot.core.mix.blocks import KeptBlocks
 from janoglot.mix.block_files import block_mix, is_kept
 from janoglot.mix.models import Mix
@@ -29,10 +32,16 @@ from janoglot.server.work import SOON
 FORM = AudioFormat("aac", kbps=64)
 """AAC, which every browser plays, in MP4 with its index first: a line is heard before the rest has come."""
 ENDING = ".heard.m4a"
+FRAMES_ENDING = ".heard.aac"
+"""The same in single frames, of which lines are cut."""
 
 
 def stream_key(mix: Mix) -> str:
     return f"{recipe_hash('as reviewers hear it', mix=mix.key, form=FORM.as_json())}{ENDING}"
+
+
+def frames_key(mix: Mix) -> str:
+    return stream_key(mix).removesuffix(ENDING) + FRAMES_ENDING
 
 
 def begin_stream(mix: Mix, user: Any = None) -> Job | None:
@@ -54,17 +63,30 @@ def begin_streams(link: ReviewLink) -> None:
 def _make(piece: Piece) -> None:
     for mix in Mix.objects.filter(edition=piece.job.edition, recipe__in=piece.items).exclude(report={}):
         key = stream_key(mix)
-        if handed().has(key) or not is_kept(mix, mixes()):
+        if (handed().has(key) and handed().has(frames_key(mix))) or not is_kept(mix, mixes()):
             continue
         with tempfile.TemporaryDirectory() as folder:
             whole = Path(folder) / "mix.wav"
             made = block_mix(mix, mixes())
             made.write(whole, KeptBlocks(mixes(), made.channels))
-            handed().write(key, partial(_encoded, whole, float(mix.report["lufs"])))
+            small = handed().write(key, partial(_encoded, whole, float(mix.report["lufs"])))
+            handed().write(frames_key(mix), partial(_in_frames, small))
 
 
 def _encoded(whole: Path, lufs: float, place: Path) -> None:
     encode(whole, place, FORM, lufs)
+
+
+def _in_frames(small: Path, place: Path) -> None:
+    ffmpeg(*recording(small), "-map", "0:a:0", "-c:a", "copy", "-f", "adts", f"file:{place}")
+
+
+def heard_line(mix: Mix, line: int) -> bytes:
+    """One line of a mix as a file of its own: a few kilobytes. Raises KeyError where it has none of that id."""
+    said = next((one for one in MixPlan.read(mixes().path(mix.plan_key)).lines if one.line == line), None)
+    if said is None:
+        raise KeyError(line)
+    return piece(handed().path(frames_key(mix)).read_bytes(), said.start, said.end)
 
 
 def _open_links(production: int) -> list[ReviewLink]:
@@ -91,6 +113,7 @@ def streams() -> Iterator[str]:
     for mix in Mix.objects.exclude(report={}).select_related("edition"):
         if (mix.edition.production_id, mix.edition.language) in opened:
             yield stream_key(mix)
+            yield frames_key(mix)
 
 
 behind("mix", _mixed)

@@ -22,5 +22,6 @@ urlpatterns = [
     path(f"{_LINK}source/<str:file>", page_api.ReviewedSourceView.as_view()),
     path(f"{_LINK}editions/<str:language>/", page_api.ReviewedEditionView.as_view()),
     path(f"{_LINK}editions/<str:language>/approval/", page_api.ApprovingView.as_view()),
+    path(f"{_LINK}editions/<str:language>/lines/<int:line>.aac", page_api.ReviewedLineSoundView.as_view()),
     path(f"{_LINK}editions/<str:language>/<str:file>", page_api.ReviewedSoundView.as_view()),
 ]

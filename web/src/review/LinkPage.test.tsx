@@ -1,5 +1,4 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { Route, Routes } from "react-router";
 import { beforeEach, expect, it, vi } from "vitest";
 
 import { queryClient } from "../shared/api/queries";
@@ -11,7 +10,7 @@ const ROOT = "/api/review/abc~x/";
 const about = (more: object = {}) => ({ purpose: "review", name: "Marisol", interface: "es", locked: false, production: "The Night Ferry", editions: [{ language: "es-MX", name: "Español (México)", direction: "ltr" }], picture: false, source_sound: false, download: false, expires: "2099-01-01T00:00:00Z", ...more });
 const row = (id: number, words: string, original: string) => ({ id, number: id, speaker: "Pilot", part: "Quay", original, words, start: id, end: id + 0.8 });
 const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", sound: "heard.m4a", sketches: 0, seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
-const open = () => show(<Routes><Route path="/review/:token" element={<LinkPage />} /></Routes>, "/review/abc~x");
+const open = () => show(<LinkPage token="abc~x" />);
 const sent = (asked: ReturnType<typeof serve>) => asked.filter((one) => one.path === `${ROOT}remarks/`).map((one) => Object.fromEntries((one.body as FormData).entries()));
 
 beforeEach(() => {

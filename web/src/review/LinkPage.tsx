@@ -1,10 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useParams } from "react-router";
 
-import type { Fault } from "../shared/api/client";
+import type { Fault } from "../shared/api/fault";
 import { bringEasternLetters } from "../shared/eastern";
-import { Button, FIELD } from "../shared/ui/controls";
+import { Button, FIELD } from "../shared/ui/button";
 import { ask, linkAt, type OpenedLink } from "./link";
 import { ListenPage } from "./ListenPage";
 import { ReviewPage } from "./ReviewPage";
@@ -13,10 +12,20 @@ import { english, reviewWords, saying, type Say } from "./words";
 const RIGHT_TO_LEFT = new Set(["ar", "he", "fa", "ur"]);
 
 /** The page of a link: whoever has it needs no account, and sees nothing else. */
-export function LinkPage() {
-  const { token = "" } = useParams();
+export function LinkPage({ token }: { token: string }) {
   const at = linkAt(token);
-  const opened = useQuery({ queryKey: ["link", token], retry: false, queryFn: () => ask<OpenedLink>(at.about) });
+  const client = useQueryClient();
+  const opened = useQuery({
+    queryKey: ["link", token],
+    retry: false,
+    queryFn: async () => {
+      const found = await ask<OpenedLink>(at.about);
+      // Its first edition is asked for while the words of the page are on their way.
+      const first = found.editions[0]?.language;
+      if (first) void client.prefetchQuery({ queryKey: ["link", token, first], queryFn: () => ask(at.edition(first)) });
+      return found;
+    },
+  });
   const interface_ = opened.data?.interface ?? navigator.language.split("-")[0] ?? "en";
   const [say, setSay] = useState<Say>(() => saying(english));
   const [ready, setReady] = useState(false);
@@ -41,7 +50,8 @@ export function LinkPage() {
   useEffect(() => {
     document.title = opened.data?.production ? `${opened.data.production} · Janoglot` : "Janoglot";
   }, [opened.data?.production]);
-  if (!ready) return <p className="p-8 text-soft" role="status">{say("loading")}</p>;
+  // In letters that are there already: ours would be fetched just now, in the way of what is waited for.
+  if (!ready) return <p className="p-8 text-soft [font-family:system-ui,sans-serif]" role="status">{say("loading")}</p>;
   if (opened.error) {
     const lost = (opened.error as Fault).status === 404;
     return (

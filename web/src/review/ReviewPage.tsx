@@ -2,8 +2,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Check, ChevronLeft, ChevronRight, Mic, Square, Trash2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 
-import type { Fault } from "../shared/api/client";
-import { Button, FIELD } from "../shared/ui/controls";
+import type { Fault } from "../shared/api/fault";
+import { Button, FIELD } from "../shared/ui/button";
 import { useKeys } from "../shared/useKeys";
 import { ask, KINDS, linkAt, whyNot, type Kind, type OpenedLink, type ReviewedEdition, type ReviewersRemark } from "./link";
 import { EditionTabs, Head, Picture, PlayButton, Strip } from "./parts";
@@ -76,12 +76,8 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     queryKey: key,
     retry: (count, error) => (error as Fault).status !== 404 && count < 3,
     refetchInterval: IN_A_MOMENT,
-    queryFn: async () => {
-      const found = await ask<ReviewedEdition>(at.edition(language));
-      // What was opened stays what is heard and judged; a newer mix is offered.
-      setOpened((now) => (now[language]?.recipe ? now : { ...now, [language]: found }));
-      return found;
-    },
+    staleTime: 2_000,
+    queryFn: () => ask<ReviewedEdition>(at.edition(language)),
   });
   const newest = asked.data;
   const withdrawn = (asked.error as Fault | null)?.status === 404;
@@ -89,9 +85,11 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     // A link that was withdrawn says so at once, not when something is sent; what was typed stays kept.
     if (withdrawn) void client.invalidateQueries({ queryKey: ["link", token], exact: true });
   }, [client, token, withdrawn]);
+  // What was opened stays what is heard and judged; a newer mix is offered.
+  if (newest && !opened[language]?.recipe && newest !== opened[language]) setOpened({ ...opened, [language]: newest });
   const edition = opened[language] ?? newest;
   const newer = Boolean(newest?.recipe && edition && newest.recipe !== edition.recipe);
-  const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe, edition.sound) : "", edition?.holds ?? NOTHING, () => {
+  const { sound, piece, picture, events, pieceEvents, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe, edition.sound) : "", edition?.holds ?? NOTHING, () => {
     // What was heard is not there any more: the small one has been made meanwhile.
     if (newest && edition && newest.recipe === edition.recipe && newest.sound !== edition.sound) setOpened((now) => ({ ...now, [language]: newest }));
     else void client.invalidateQueries({ queryKey: key });
@@ -144,16 +142,17 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
     const others = Object.fromEntries(Object.entries(now).filter(([place]) => place !== placeOf(line)));
     return blob ? { ...others, [placeOf(line)]: blob } : others;
   });
+  const alone = (line: ReviewedEdition["lines"][number]) => at.line(language, edition?.recipe ?? "", line.id, edition?.sound ?? "");
   const go = (to: number) => {
     const next = lines[Math.min(lines.length - 1, Math.max(0, to))];
     if (!next) return;
     setChosen(next.id);
-    if (oneByOne) play(next.start, next.end);
+    if (oneByOne) play(next.start, next.end, alone(next));
     else seek(next.start);
   };
   const playOrPause = () => {
     if (playing) return pause();
-    if (oneByOne && current) { setChosen(current.id); return play(current.start, current.end); }
+    if (oneByOne && current) { setChosen(current.id); return play(current.start, current.end, alone(current)); }
     play();
   };
   const send = async (what: Kind, line: number | null) => {
@@ -233,6 +232,7 @@ export function ReviewPage({ token, link, say }: { token: string; link: OpenedLi
           <>
             {link.picture && <Picture of={picture} address={at.source("picture.mp4")} />}
             <audio ref={sound} {...events} />
+            <audio ref={piece} {...pieceEvents} />
             <div className="flex items-center gap-3">
               <PlayButton playing={playing} say={say} onPress={playOrPause} />
               <div className="grow min-w-0"><Strip edition={edition} time={time} current={current.id} judged={(line) => mine.has(line)} label={say("play")} onSeek={(to) => { seek(to); setChosen(null); }} /></div>

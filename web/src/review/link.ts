@@ -1,4 +1,5 @@
-import { Fault, type Schemas } from "../shared/api/client";
+import type { Schemas } from "../shared/api/client";
+import { Fault } from "../shared/api/fault";
 import type { Say } from "./words";
 
 export type OpenedLink = Schemas["OpenedLink"];
@@ -19,6 +20,8 @@ export const linkAt = (token: string) => {
     edition: (language: string) => `${root}editions/${encodeURIComponent(language)}/`,
     approval: (language: string) => `${root}editions/${encodeURIComponent(language)}/approval/`,
     sound: (language: string, recipe: string, file: string) => `${root}editions/${encodeURIComponent(language)}/${file}?of=${recipe}`,
+    /** One line alone: "" where it is not to be had apart from the whole. */
+    line: (language: string, recipe: string, line: number, file: string) => (file === "heard.m4a" ? `${root}editions/${encodeURIComponent(language)}/lines/${line}.aac?of=${recipe}` : ""),
     captions: (language: string, recipe: string) => `${root}editions/${encodeURIComponent(language)}/captions.vtt?of=${recipe}`,
     track: (language: string) => `${root}editions/${encodeURIComponent(language)}/track.mp3`,
     source: (file: "picture.mp4" | "sound.flac") => `${root}source/${file}`,

@@ -172,7 +172,8 @@ def quality_table(told: Mapping[str, Any]) -> Table:
         right = [f"right as it sounds: {line['right_by']}"] if line["right_by"] else []
         rows.append([str(line["number"]), line["speaker"], line["source"], line["words"], line["heard"],
                      "" if agrees is None else f"{100 * agrees:.0f}", line["back"], text_of(line["speed"], 2),
-                     "; ".join([*(_FAULTS[one] for one in line["faults"]), *line["doubts"]]), "; ".join([*line["said"], *right])])
+                     "; ".join([*(_FAULTS[one] for one in line["faults"]), *line["doubts"]]),
+                     "; ".join([*line["said"], *right])])
         if line["id"] in worst:
             marked.add(number)
     about = " · ".join(f"{_FIGURES.get(one['name'], one['name'])}: {'–' if one['found'] is None else one['found']}"

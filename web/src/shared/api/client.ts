@@ -1,8 +1,10 @@
 import createClient, { type Middleware } from "openapi-fetch";
 
+import { Fault } from "./fault";
 import type { components, paths } from "./schema.generated";
 
 export type Schemas = components["schemas"];
+export { Fault };
 export type Production = Schemas["Production"];
 export type Edition = Schemas["Edition"];
 export type EditionLines = Schemas["EditionLines"];
@@ -25,18 +27,6 @@ export type Job = Schemas["Job"];
 export type Delivery = Schemas["Delivery"];
 export type Preview = Schemas["Preview"];
 export type Language = Schemas["Language"];
-
-/** An answer of the server that is not a success: a stable code, and a sentence for the person. */
-export class Fault extends Error {
-  constructor(
-    readonly code: string,
-    message: string,
-    readonly status: number,
-    readonly current: unknown = undefined,
-  ) {
-    super(message);
-  }
-}
 
 function cookie(name: string): string {
   const found = document.cookie.split("; ").find((pair) => pair.startsWith(`${name}=`));

@@ -2506,6 +2506,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/review/{token}/editions/{language}/lines/{line}.aac": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One line as it is heard, alone: on a slow line nobody waits for the rest. There where the small sound is. */
+        get: operations["review_editions_lines_.aac_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/review/{token}/remarks/": {
         parameters: {
             query?: never;
@@ -12744,6 +12761,34 @@ export interface operations {
             404: components["responses"]["Fault404"];
             409: components["responses"]["Fault409"];
             413: components["responses"]["Fault413"];
+            429: components["responses"]["Fault429"];
+            503: components["responses"]["Fault503"];
+        };
+    };
+    "review_editions_lines_.aac_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                language: string;
+                line: number;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/aac": string;
+                };
+            };
+            400: components["responses"]["Fault400"];
+            401: components["responses"]["Fault401"];
+            404: components["responses"]["Fault404"];
             429: components["responses"]["Fault429"];
             503: components["responses"]["Fault503"];
         };
