@@ -100,7 +100,8 @@ class EditionLinesSerializer(serializers.Serializer[Data]):
     edition = EditionSerializer()
     timing = TimingSettingsSerializer()
     holds = HoldSerializer(many=True, help_text="Where the picture is held.")
-    seconds = serializers.FloatField()
+    seconds = serializers.FloatField(help_text="To the end of the last line.")
+    programme = serializers.FloatField(help_text="… or of the recording that it is for, where that goes on.")
     mix_recipe = serializers.CharField(help_text="Names the mix that would be made now; empty without takes.")
     lines = LineSerializer(many=True)
 
@@ -192,7 +193,7 @@ def edition_lines_data(edition: Edition, found: Current) -> Data:
     return {
         "mark": str(found.mark), "whole": found.since is None, "edition": edition_data(edition, state),
         "timing": timing_data(edition), "holds": holds_data(state.holds),
-        "seconds": round(state.seconds, 3), "mix_recipe": state.mix_recipe,
+        "seconds": round(state.seconds, 3), "programme": round(state.programme, 3), "mix_recipe": state.mix_recipe,
         "lines": [line_data(s, p, state.quality(s), timed.slot, shift) for s, p, timed, shift in zip(
             state.lines, state.placements, state.grown.lines, state.grown.shifts, strict=True)
                   if found.since is None or s.id in found.since],

@@ -117,7 +117,7 @@ export function Transport({
   }
   useKeys({ h: () => !isSource && hear(listening === "source" ? "dub" : "source"), " ": toggle, ",": () => step(-1), ".": () => step(1) });
 
-  const total = loadedHere && player.duration ? player.duration : (heard?.seconds ?? 0);
+  const total = loadedHere && player.duration ? player.duration : (heard?.programme ?? 0);
   return (
     <footer className="on-quay relative bg-quay text-quay-ink h-16 shrink-0 flex items-center gap-3 px-4" aria-label={t("transport.name")}>
       <SeekBar total={total} loaded={loadedHere} />

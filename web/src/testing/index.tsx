@@ -82,4 +82,4 @@ export const line = (id: number, words: string, more: object = {}) =>
 const TIMING = { comfortable_slow: 0.92, comfortable_fast: 1.15, hard_slow: 0.8, hard_fast: 1.35, early: 0.25, late: 0.4, tight_early: 0.08, tight_late: 0.08, run_on: 1.5, pace: 1, untimed_rate: 1, breath: 0.08, speakers: {} };
 
 export const edition = (language: string, lines: Line[], more: object = {}) =>
-  ({ edition: PRODUCTION.editions.find((one) => one.language === language), lines, seconds: 5, mix_recipe: "ab12", holds: [], timing: TIMING, mark: "1.0", ...more }) as unknown as EditionLines;
+  ({ edition: PRODUCTION.editions.find((one) => one.language === language), lines, seconds: 5, programme: 5, mix_recipe: "ab12", holds: [], timing: TIMING, mark: "1.0", ...more }) as unknown as EditionLines;

@@ -3750,8 +3750,16 @@ export interface components {
             timing: components["schemas"]["TimingSettings"];
             /** @description Where the picture is held. */
             holds: components["schemas"]["Hold"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description To the end of the last line.
+             */
             seconds: number;
+            /**
+             * Format: double
+             * @description … or of the recording that it is for, where that goes on.
+             */
+            programme: number;
             /** @description Names the mix that would be made now; empty without takes. */
             mix_recipe: string;
             lines: components["schemas"]["Line"][];

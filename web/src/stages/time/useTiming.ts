@@ -17,6 +17,8 @@ export function retimed(edition: EditionLines, answer: Schemas["Retimed"]): Edit
     ...edition,
     lines,
     seconds: answer.seconds,
+    // As long as the recording that it is for, where that goes on; else to the last word.
+    programme: edition.programme > edition.seconds ? Math.max(edition.programme, answer.seconds) : answer.seconds,
     mix_recipe: answer.mix_recipe,
     timing: answer.settings,
     holds: answer.holds,
