@@ -117,10 +117,13 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     phone.reload()
     expect(phone.get_by_text("¿Y cuál marea?").first).to_be_visible()
     phone.get_by_role("button", name="Línea siguiente").click()
-    expect(phone.get_by_text("(su texto se ha adoptado)")).to_be_visible()
+    expect(phone.get_by_text("(su texto se ha adoptado)").first).to_be_visible()
     phone.get_by_role("button", name="Línea siguiente").click()
-    expect(phone.get_by_text("Respuesta: La diremos más despacio.")).to_be_visible()
+    expect(phone.get_by_text("Respuesta: La diremos más despacio.").first).to_be_visible()
+    # All of it is sketches still: that is said before her yes counts.
     phone.get_by_role("button", name="Apruebo esta edición").click()
+    expect(phone.get_by_role("alert")).to_have_text("No todas las líneas están valoradas o terminadas.")
+    phone.get_by_role("button", name="Aprobar de todos modos").click()
     expect(phone.get_by_text("Aprobada")).to_be_visible()
     go_to(ferry, "Deliver")
     open_view(ferry, "Review")
@@ -128,11 +131,34 @@ def test_a_review_on_a_telephone_goes_there_and_back(ferry: Page, phone: Page) -
     open_view(ferry, "Review")
     expect(ferry.get_by_text(re.compile("approved: es-MX"))).to_be_visible()
 
-    # Withdrawn, it leads nowhere at once.
+    # Withdrawn, it says so by itself.
     ferry.get_by_role("button", name="Withdraw").click()
     expect(ferry.get_by_text(re.compile("^withdrawn"))).to_be_visible()
-    phone.reload()
     expect(phone.get_by_text(re.compile("no lleva a ninguna parte|leads nowhere"))).to_be_visible()
+
+
+def test_on_a_slow_line_little_is_waited_for(ferry: Page, phone: Page) -> None:
+    """400 kbit/s, and 400 ms to there and back: the page is a few seconds of that, and so is a line that is touched."""
+    address = invite(ferry, "Marisol")
+    edition = f"/api/review/{address.rpartition('/')[2]}/editions/es-MX/"
+    until(lambda: ferry.request.get(edition).json()["sound"] == "heard.m4a", "the small sound")
+    session = phone.context.new_cdp_session(phone)
+    session.send("Network.enable")
+    session.send("Network.emulateNetworkConditions", {
+        "offline": False, "latency": 400, "downloadThroughput": 50_000, "uploadThroughput": 50_000})
+    came: list[int] = []
+    session.on("Network.loadingFinished", lambda told: came.append(round(told["encodedDataLength"])))
+    sizes: dict[str, int] = {}
+    phone.on("response", lambda answer: sizes.update({answer.url.partition("?")[0]: int(answer.headers.get("content-length", 0))}))
+    phone.goto(address, wait_until="commit")
+    expect(phone.get_by_role("button", name="Bien")).to_be_visible()
+    # Three and a half seconds of the line; what is behind the page is for nobody here.
+    assert sum(came) < 175_000, came
+    phone.get_by_text("La próxima. Siempre hay una próxima.").click()
+    until(lambda: phone.evaluate("() => [...document.querySelectorAll('audio')].some((one) => !one.paused && one.currentTime > 0)"),
+          "the sound of a line", 30)
+    alone = [size for address, size in sizes.items() if "/lines/" in address]
+    assert alone and max(alone) < 60_000, sizes
 
 
 def test_a_reviewer_in_arabic_by_keys_alone(ferry: Page, browser: Browser, stack: Stack) -> None:
