@@ -133,6 +133,29 @@ def test_a_mix_that_still_waits_is_made_by_whoever_packs(voiced: str, call: Call
     assert (told["state"], told["fault"], told["left"]) == ("ready", "", [])
 
 
+def test_what_is_otherwise_since_is_told_line_by_line_and_handed_over_alone(voiced: str, call: Call, production: Production) -> None:
+    both = {"name": "two", "items": [{"kind": "track", "choices": {"codec": "flac"}}, {"kind": "wordings", "choices": {"format": "csv"}}]}
+    first = give(call, voiced, both).json()["id"]
+    parcels = lambda: call("reader", "get", f"{voiced}parcels/").json()  # noqa: E731
+    assert parcels()[0]["changed"] == []
+    refused = give(call, voiced, both, than=first)
+    assert (refused.status_code, "otherwise" in refused.json()["message"]) == (400, True)
+    lines = [line.pk for line in production.lines.all()]
+    path = edition_path(production)
+    call("owner", "patch", f"{path}timing/lines/", {"lines": [lines[1]], "own": {"mode": "run"}})
+    call("owner", "put", f"{path}lines/{lines[1]}/direction/", {"level_db": -3})
+    assert parcels()[0]["changed"] == [{"language": "es-MX", "lines": [lines[1]]}]
+    second = give(call, voiced, both, than=first).json()["id"]
+    told = parcels()
+    assert (told[0]["id"], told[0]["changed"], told[1]["changed"][0]["lines"]) == (second, [], [lines[1]])
+    assert [file["item"] for file in told[0]["files"]] == ["track"], "its words are as they were"
+    with archive(call, voiced, told[0]) as made:
+        assert json.loads(made.read("manifest.json"))["only_changed_since"]
+    # Words that nobody has voiced yet are otherwise, too.
+    call("owner", "put", f"{path}wordings/{lines[0]}/", {"text": "Otra cosa.", "revision": 1})
+    assert lines[0] in parcels()[0]["changed"][0]["lines"]
+
+
 def test_what_is_gone_is_said_and_hands_over_nothing(voiced: str, call: Call) -> None:
     told = give(call, voiced, COPY).json()
     parcel = Parcel.objects.get(pk=told["id"])

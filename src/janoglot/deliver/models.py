@@ -65,6 +65,8 @@ class Parcel(models.Model):
     files = models.JSONField(default=list)
     recipes = models.JSONField(default=dict)
     """By language the recipe of the mix that it is of: that of when it was asked for."""
+    than = models.ForeignKey("self", models.SET_NULL, null=True, related_name="+")
+    """Another package, beside which only what is otherwise is in this one."""
     left = models.JSONField(default=list)
     """What it is without: the item's number and kind, the languages, and why."""
     key = models.CharField(max_length=60, blank=True, default="")

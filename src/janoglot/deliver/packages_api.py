@@ -20,11 +20,13 @@ from janoglot.core.deliver.items import Choice
 from janoglot.core.deliver.names import FIELDS, file_name, named_by
 from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, Package, package_of
 from janoglot.core.errors import BadInput
+from janoglot.core.guarded import whole_number
 from janoglot.core.languages import english_name
 from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import OwnPackage, Parcel, RightNote
 from janoglot.deliver.open_points import HARD, SOFT, OpenPoint, open_points, quality_lines, rights
 from janoglot.deliver.packing import PARCEL_STATES, ask_for_parcel, begin_parcel, parcel_progress
+from janoglot.deliver.since import Since
 from janoglot.deliver.zipped import ZippedFile
 from janoglot.editions.state import EditionState
 from janoglot.productions.jobs import running, stop
@@ -38,6 +40,8 @@ POINT_CODES = [(code, code) for code in (*HARD, *SOFT)]
 ITEM_KINDS = [(one, one) for one in KINDS]
 ITEM_STATES = [(one, one) for one in ("ready", "to make", "not here")]
 _SHOWN = 100
+_LOOKED_AT = 5
+"""Packages of which it is said what is otherwise since."""
 _SPEED = {"track": 40.0, "stems": 60.0, "clips": 60.0, "captions": 5_000.0, "picture": 12.0,
           "picture, all languages": 12.0, "stream": 12.0, "timeline": 60.0, "talking book": 25.0}
 """Seconds of a programme that are made of an item in a second, about."""
@@ -115,6 +119,8 @@ class AskedPackageSerializer(serializers.Serializer[Data]):
     languages = serializers.ListField(child=serializers.CharField(max_length=35), min_length=1, max_length=60)
     reason = serializers.CharField(required=False, allow_blank=True, default="", max_length=500,
                                    help_text="Why it is handed over all the same, where anything stands open.")
+    than = serializers.IntegerField(required=False, allow_null=True, default=None,
+                                    help_text="Only what is otherwise than in this package of the same production.")
 
 
 class ParcelFileSerializer(serializers.Serializer[Data]):
@@ -138,9 +144,15 @@ class LeftOutSerializer(serializers.Serializer[Data]):
     why = serializers.CharField()
 
 
+class ChangedEditionSerializer(serializers.Serializer[Data]):
+    language = serializers.CharField()
+    lines = serializers.ListField(child=serializers.IntegerField(), help_text="Ids; none where it is something else.")
+
+
 class ParcelSerializer(serializers.Serializer[Data]):
     id = serializers.IntegerField()
     name = serializers.CharField()
+    package = NewPackageSerializer(help_text="As it was then: asked for again, it is another.")
     languages = serializers.ListField(child=serializers.CharField())
     state = serializers.ChoiceField(PARCEL_STATES)
     share = serializers.FloatField()
@@ -150,6 +162,8 @@ class ParcelSerializer(serializers.Serializer[Data]):
     items = serializers.IntegerField()
     files = ParcelFileSerializer(many=True)
     left = LeftOutSerializer(many=True, help_text="What it is without, and why.")
+    changed = ChangedEditionSerializer(
+        many=True, help_text="Editions whose sound is otherwise since; of the newest few packages alone.")
     reason = serializers.CharField(allow_blank=True)
     by = serializers.CharField(allow_null=True)
     asked = serializers.DateTimeField()
@@ -356,11 +370,15 @@ def _point(one: OpenPoint) -> Data:
     return {"code": one.code, "lines": one.lines, "hard": one.hard}
 
 
-def parcel_data(parcel: Parcel) -> Data:
+def parcel_data(parcel: Parcel, since: Since | None = None) -> Data:
+    """``since``: to say what is otherwise by now."""
     told = parcel_progress(parcel)
-    return {"id": parcel.pk, "name": parcel.name, "languages": parcel.languages, "state": told.state,
+    changed = since.changed(parcel) if since and told.state == "ready" else {}
+    return {"id": parcel.pk, "name": parcel.name, "package": parcel.told, "languages": parcel.languages, "state": told.state,
             "share": round(told.share, 3), "fault": told.fault, "made_new": parcel.made_new,
-            "items": len(parcel.wanted), "files": parcel.files, "left": parcel.left, "reason": parcel.reason,
+            "items": len(parcel.wanted), "files": parcel.files, "left": parcel.left,
+            "changed": [{"language": language, "lines": lines} for language, lines in changed.items()],
+            "reason": parcel.reason,
             "editions": [{"language": language, "made": made, "all": all_}
                          for language, (made, all_) in told.editions.items()],
             "by": parcel.user.username if parcel.user else None, "asked": parcel.asked}
@@ -370,8 +388,11 @@ class ParcelsView(APIView):
     @extend_schema(responses=ParcelSerializer(many=True))
     def get(self, request: Request, production_id: int) -> Response:
         """The last hundred packages that were handed over, the newest first."""
-        rows = Parcel.objects.filter(production=production_for(request.user, production_id)).select_related("user")
-        return Response([parcel_data(one) for one in rows[:_SHOWN]])
+        production = production_for(request.user, production_id)
+        rows = Parcel.objects.filter(production=production).select_related("user")
+        since = Since(production.editions.select_related("production"))
+        return Response([parcel_data(one, since if number < _LOOKED_AT else None)
+                         for number, one in enumerate(rows[:_SHOWN])])
 
     @extend_schema(request=AskedPackageSerializer, responses={202: ParcelSerializer})
     def post(self, request: Request, production_id: int) -> Response:
@@ -389,9 +410,13 @@ class ParcelsView(APIView):
                 points[edition.language] = {one.code: len(one.lines) for one in found}
         if points and not reason:
             raise NotReady("Something stands open. Say why it is handed over all the same.")
+        before = request.data.get("than") if isinstance(request.data, dict) else None
+        than = _parcel(request, production_id, whole_number(str(before)) or 0) if before is not None else None
+        if than is not None and not than.wanted:
+            raise BadInput("That package was never made: there is nothing to compare with.")
         require_queue()
         parcel = ask_for_parcel(signed_in(request.user), production, package, [one.language for one in editions],
-                                points, reason)
+                                points, reason, than)
         return Response(parcel_data(parcel), status=status.HTTP_202_ACCEPTED)
 
 
@@ -407,7 +432,8 @@ class ParcelView(APIView):
     @extend_schema(responses=ParcelSerializer)
     def get(self, request: Request, production_id: int, parcel_id: int) -> Response:
         """How far it is, and what is in it."""
-        return Response(parcel_data(_parcel(request, production_id, parcel_id)))
+        parcel = _parcel(request, production_id, parcel_id)
+        return Response(parcel_data(parcel, Since(parcel.production.editions.select_related("production"))))
 
     @extend_schema(operation_id="productions_parcels_again", request=None, responses={202: ParcelSerializer})
     def post(self, request: Request, production_id: int, parcel_id: int) -> Response:

@@ -25,7 +25,7 @@ from janoglot.core.deliver.package import (
     require_something,
     wanted_and_left,
 )
-from janoglot.core.errors import JanoglotError
+from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.store import StoreFull
 from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import Parcel
@@ -126,11 +126,17 @@ def _keep_orders(parcel: Parcel, package: Package, materials: Sequence[StoredEdi
     """Write down what every item is made of: whatever changes from here on, it is made of that. Raises BadInput where
     nothing of it can be made."""
     wanted, left = wanted_and_left(package, materials)
+    if parcel.than is not None:
+        before = {one["key"] for one in parcel.than.wanted}
+        if all(one.key in before for one in wanted):
+            raise BadInput("Nothing is otherwise than in that package.")
+        wanted = [one for one in wanted if one.key not in before]
     require_something(wanted, left)
     orders = {one.key: one.order for one in wanted}
     told = [one.told(package) for one in left]
     handed().write(parcel.orders_key, lambda place: _write(place, {
-        "orders": orders, "about": about_package(parcel.production.name, materials)}))
+        "orders": orders, "about": {**about_package(parcel.production.name, materials), **(
+            {"only_changed_since": parcel.than.asked.isoformat()} if parcel.than else {})}}))
     parcel.wanted = [{"number": one.number, "languages": list(one.languages), "key": one.key} for one in wanted]
     parcel.left = told
     parcel.made_new = sum(not handed().has(one.key) for one in wanted)
@@ -241,11 +247,12 @@ register(JobKind("parcel", _put_together))
 
 
 def ask_for_parcel(user: Any, production: Any, package: Package, languages: Sequence[str], points: dict[str, Any],
-                   reason: str) -> Parcel:
-    """A package of these editions, being made."""
+                   reason: str, than: Parcel | None = None) -> Parcel:
+    """A package of these editions, being made; of what is otherwise than in another one alone, where one is given."""
     with transaction.atomic():
         parcel = Parcel.objects.create(production=production, name=package.name, told=package.as_json(),
-                                       languages=list(languages), points=points, reason=reason[:500], user=user)
+                                       languages=list(languages), points=points, reason=reason[:500], user=user,
+                                       than=than)
         _hold_on(parcel, package, user)
         begin_parcel(parcel, user)
     return parcel

@@ -2879,6 +2879,8 @@ export interface components {
              * @default
              */
             reason: string;
+            /** @description Only what is otherwise than in this package of the same production. */
+            than?: number | null;
         };
         Audition: {
             /** @description Whether the voice itself can be heard. */
@@ -3153,6 +3155,11 @@ export interface components {
             /** @description A slot, a slot and a language, or “name”. */
             column: string;
             value: string;
+        };
+        ChangedEdition: {
+            language: string;
+            /** @description Ids; none where it is something else. */
+            lines: number[];
         };
         Choice: {
             name: string;
@@ -5109,6 +5116,12 @@ export interface components {
             tags?: string;
             licence?: string;
         };
+        NewPackage: {
+            name: string;
+            /** @default false */
+            commercial: boolean;
+            items: components["schemas"]["PackageItem"][];
+        };
         NewPackageRequest: {
             name: string;
             /** @default false */
@@ -5253,6 +5266,8 @@ export interface components {
         Parcel: {
             id: number;
             name: string;
+            /** @description As it was then: asked for again, it is another. */
+            package: components["schemas"]["NewPackage"];
             languages: string[];
             state: components["schemas"]["ParcelStateEnum"];
             /** Format: double */
@@ -5265,6 +5280,8 @@ export interface components {
             files: components["schemas"]["ParcelFile"][];
             /** @description What it is without, and why. */
             left: components["schemas"]["LeftOut"][];
+            /** @description Editions whose sound is otherwise since; of the newest few packages alone. */
+            changed: components["schemas"]["ChangedEdition"][];
             reason: string;
             by: string | null;
             /** Format: date-time */

@@ -15,7 +15,7 @@ const KINDS = [
 ];
 const standing = (points: object[] = [], state = "to make") => [{ language: "es-MX", points, items: [
   { number: 0, state, seconds: 4, why: "", names: ["es-MX/ferry.mp3"] }, { number: 1, state, seconds: 0, why: "", names: ["es-MX/ferry.vtt"] }] }];
-const parcel = (more: object = {}) => ({ id: 3, name: "listening copy", languages: ["es-MX"], state: "ready", share: 1, fault: "", editions: [{ language: "es-MX", made: 2, all: 2 }], made_new: 1, items: 2, left: [], reason: "", by: "owner", asked: "2026-01-01T10:00:00Z", files: [{ path: "es-MX/ferry.mp3", bytes: 2_400_000, sha256: "ab", item: "track", report: { lufs: -16.02, seconds: 65.2 } }], ...more });
+const parcel = (more: object = {}) => ({ id: 3, name: "listening copy", languages: ["es-MX"], state: "ready", share: 1, fault: "", editions: [{ language: "es-MX", made: 2, all: 2 }], made_new: 1, items: 2, left: [], changed: [], package: { name: "listening copy", commercial: false, items: [] }, reason: "", by: "owner", asked: "2026-01-01T10:00:00Z", files: [{ path: "es-MX/ferry.mp3", bytes: 2_400_000, sha256: "ab", item: "track", report: { lufs: -16.02, seconds: 65.2 } }], ...more });
 const P = "/api/productions/5";
 const base = (points: object[] = [], parcels: object[] = []) => ({
   "GET /api/packages/": () => ({ packages: [COPY], kinds: KINDS, fields_of_names: ["production", "language"] }),
@@ -109,6 +109,14 @@ it("a report names the lines to send to somebody", async () => {
   expect(screen.queryByRole("button", { name: "1 Pilot" })).toBeNull();
   fireEvent.click(screen.getByLabelText("All lines"));
   expect(screen.getByRole("button", { name: "1 Pilot" })).toBeTruthy();
+});
+
+it("what is otherwise since is said with a package, and handed over alone", async () => {
+  const asked = serve({ ...base([], [parcel({ changed: [{ language: "es-MX", lines: [2, 3] }] })]), [`POST ${P}/parcels/`]: () => parcel({ state: "making" }) });
+  stage();
+  fireEvent.click(await screen.findByRole("button", { name: "Español (México) · 2 lines" }));
+  fireEvent.click(await screen.findByRole("button", { name: "Hand over what is otherwise" }));
+  await waitFor(() => expect(asked.find((one) => one.path === `${P}/parcels/` && one.method === "POST")?.body).toMatchObject({ than: 3, languages: ["es-MX"], reason: "what has changed since" }));
 });
 
 it("somebody is invited, their remark is taken over, and the link withdrawn", async () => {

@@ -165,6 +165,11 @@ function ParcelRow({ production, parcel, when }: { production: Production; parce
   const done = { onSettled: () => client.invalidateQueries({ queryKey: ["production", production.id, "parcels"] }), onError: (error: Error) => say({ tone: "bad", text: error.message || t("common.unreachable") }) };
   const again = useMutation({ mutationFn: () => data(api.POST("/api/productions/{production_id}/parcels/{parcel_id}/", path)), ...done });
   const stop = useMutation({ mutationFn: () => data(api.DELETE("/api/productions/{production_id}/parcels/{parcel_id}/", path)), ...done });
+  const place = usePlace();
+  const only = useMutation({
+    mutationFn: () => data(api.POST("/api/productions/{production_id}/parcels/", { params: { path: { production_id: production.id } }, body: { package: parcel.package, languages: parcel.languages, reason: parcel.reason || t("packages.onlyReason"), than: parcel.id } })),
+    ...done,
+  });
   const busy = ["mixing", "making", "packing"].includes(parcel.state);
   const size = parcel.files.reduce((sum, file) => sum + file.bytes, 0);
   const known = production.editions.filter((one) => parcel.languages.includes(one.language)).map((one) => one.own_name);
@@ -196,6 +201,17 @@ function ParcelRow({ production, parcel, when }: { production: Production; parce
       </div>
       {busy && parcel.editions.some((one) => one.all > 0) && (
         <p className="text-xs text-soft">{parcel.editions.map((one) => t("packages.editionProgress", { language: one.language, made: one.made, all: one.all })).join(" · ")}</p>
+      )}
+      {parcel.changed.length > 0 && (
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-xs">
+          <span className="font-semibold">{t("packages.changed")}</span>
+          {parcel.changed.map((one) => (
+            <button key={one.language} type="button" className="underline decoration-dotted" onClick={() => place.go({ language: one.language, stage: "direct", line: one.lines[0] ?? null })}>
+              {production.editions.find((edition) => edition.language === one.language)?.own_name ?? one.language}{one.lines.length > 0 && ` · ${t("packages.changedLines", { count: one.lines.length })}`}
+            </button>
+          ))}
+          {production.role !== "reader" && <Button className="h-7! px-2!" disabled={only.isPending} onClick={() => only.mutate()}>{t("packages.only")}</Button>}
+        </div>
       )}
       {parcel.reason && <p className="text-xs text-soft" dir="auto">{t("packages.because", { reason: parcel.reason })}</p>}
       {parcel.left.length > 0 && (
