@@ -374,8 +374,8 @@ def parcel_data(parcel: Parcel, since: Since | None = None) -> Data:
     """``since``: to say what is otherwise by now."""
     told = parcel_progress(parcel)
     changed = since.changed(parcel) if since and told.state == "ready" else {}
-    return {"id": parcel.pk, "name": parcel.name, "package": parcel.told, "languages": parcel.languages, "state": told.state,
-            "share": round(told.share, 3), "fault": told.fault, "made_new": parcel.made_new,
+    return {"id": parcel.pk, "name": parcel.name, "package": parcel.told, "languages": parcel.languages,
+            "state": told.state, "share": round(told.share, 3), "fault": told.fault, "made_new": parcel.made_new,
             "items": len(parcel.wanted), "files": parcel.files, "left": parcel.left,
             "changed": [{"language": language, "lines": lines} for language, lines in changed.items()],
             "reason": parcel.reason,
