@@ -226,7 +226,7 @@ def make_ready(page: Page, finish: bool = False) -> None:
             continue
         if label.startswith("Finish") and not finish:
             go_to(page, "Mix")
-            make = page.get_by_role("main").get_by_role("button", name="Make the mix")
+            make = page.get_by_role("main").get_by_role("button", name=re.compile("^(Make the mix|Mix now)"))
             expect(make.or_(page.get_by_text(re.compile("^Programme −"))).first).to_be_visible()
             if make.is_visible():
                 make.click()
