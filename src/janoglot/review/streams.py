@@ -1,7 +1,7 @@
 """Mixes as reviewers hear them: small enough for a telephone on a slow line, made with the mix, behind the page.
 
-What a link without *download* opens is never the master. Until the small one is made the master is heard, so that
-nobody waits for it.
+Until the small one is made the mix itself is heard, so that nobody waits for it; from then on no link
+gives it.
 """
 
 from __future__ import annotations

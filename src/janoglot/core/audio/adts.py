@@ -14,7 +14,8 @@ _RATES = (96_000, 88_200, 64_000, 48_000, 44_100, 32_000, 24_000, 22_050, 16_000
 
 
 def piece(data: bytes, start: float, end: float) -> bytes:
-    """The frames in which ``start`` to ``end`` (seconds) are heard. Raises ValueError for what is no ADTS."""
+    """Of a whole file of frames those in which ``start`` to ``end`` (seconds) are heard, and a frame or two around.
+    Raises ValueError for what is no ADTS."""
     rate = 0
     first = last = 0
     at, number = 0, 0
