@@ -207,7 +207,7 @@ function ParcelRow({ production, parcel, when }: { production: Production; parce
           <span className="font-semibold">{t("packages.changed")}</span>
           {parcel.changed.map((one) => (
             <button key={one.language} type="button" className="underline decoration-dotted" onClick={() => place.go({ language: one.language, stage: "direct", line: one.lines[0] ?? null })}>
-              {production.editions.find((edition) => edition.language === one.language)?.own_name ?? one.language}{one.lines.length > 0 && ` · ${t("packages.changedLines", { count: one.lines.length })}`}
+              <bdi>{production.editions.find((edition) => edition.language === one.language)?.own_name ?? one.language}</bdi>{one.lines.length > 0 && ` · ${t("packages.changedLines", { count: one.lines.length })}`}
             </button>
           ))}
           {production.role !== "reader" && <Button className="h-7! px-2!" disabled={only.isPending} onClick={() => only.mutate()}>{t("packages.only")}</Button>}
