@@ -42,6 +42,7 @@ from janoglot.core.deliver.timecode import exact_rate, frames_at, frames_of
 from janoglot.core.deliver.timeline_items import edls_of, markers_of
 from janoglot.core.dubbing import materials_of
 from janoglot.core.errors import BadInput
+from janoglot.core.media.ffmpeg import ffmpeg, recording
 from janoglot.core.mix.cues import sound_plan_of
 from janoglot.core.office import new_document, new_workbook
 from janoglot.core.script.model import Script, ScriptLine, ScriptPart
@@ -83,9 +84,12 @@ def made(tmp_path_factory: pytest.TempPathFactory) -> Any:
              for speaker, words, start, end, part, wordings in TEXTS]
     script = Script(lines, parts=[ScriptPart("The Stair"), ScriptPart("The Clock Room")], languages=list(LANGUAGES))
 
+    # A programme is as long as its picture: the demo's would have every file of it twenty times as long.
+    ffmpeg(*recording(DEMO / "tidewater-clock.mp4"), "-t", "12.5", "-c", "copy", f"file:{root / 'picture.mp4'}")
+
     materials, stores = materials_of(
         script, "en-GB", LANGUAGES, CAST, "Tide & Time", root / "store", quality="sketch",
-        sounds=sound_plan_of(SOUNDS), picture=DEMO / "tidewater-clock.mp4")
+        sounds=sound_plan_of(SOUNDS), picture=root / "picture.mp4")
 
     def give(told: str, languages: tuple[str, ...], packed: bool) -> tuple[Path, list[Any]]:
         package = package_of(json.loads(told))
@@ -99,7 +103,7 @@ def made(tmp_path_factory: pytest.TempPathFactory) -> Any:
                                         for kind, choices in items]}
         return give(json.dumps(told), languages, packed)
 
-    of.materials, of.stores = materials, stores  # type: ignore[attr-defined]
+    of.materials, of.stores, of.picture = materials, stores, root / "picture.mp4"  # type: ignore[attr-defined]
     return of
 
 
@@ -288,8 +292,8 @@ def test_a_picture_has_the_dubs_as_tracks(made: Any, container: str, audio: str,
     sounds = [row for row in streams if row["codec_type"] == "audio"]
     assert [row["tags"]["language"] for row in sounds] == ["spa", "ara", "eng"]
     assert [row["disposition"]["default"] for row in sounds] == [1, 0, 0]
-    original = probed(DEMO / "tidewater-clock.mp4")["streams"]
-    here, there = ([packet_hash(one_, "v") for one_ in (place / files[0]["path"], DEMO / "tidewater-clock.mp4")])
+    original = probed(made.picture)["streams"]
+    here, there = ([packet_hash(one_, "v") for one_ in (place / files[0]["path"], made.picture)])
     assert here == there, "the picture is copied, not made again"
     assert len(original) >= 2
 

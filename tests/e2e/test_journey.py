@@ -103,6 +103,8 @@ def test_a_script_of_ones_own(page: Page, tmp_path: Path) -> None:
     sketch = take_away(page, "Español (México)", "WAV", tmp_path)
     assert sketch.name == "night-ferry_es-MX_sketch.wav"
     make_ready(page, finish=True)
+    # The mix is asked for in Mix, where there is none by then.
+    go_to(page, "Deliver")
     wav = take_away(page, "Español (México)", "WAV", tmp_path)
     assert wav.name == "night-ferry_es-MX.wav"
     assert soundfile.info(wav).duration == pytest.approx(soundfile.info(sketch).duration, abs=0.001)

@@ -9,6 +9,7 @@ import json
 import zipfile
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -89,51 +90,51 @@ def _text_and_sound(order: Data, number: int, part: Data) -> tuple[bytes, bytes,
     last = number == len(order["parts"])
     lines = [line for line in order["lines"] if part["start"] - 0.001 <= line["start"] and (
         last or line["start"] < part["end"] - 0.001)]
-    heard = 0.0
+    read: list[tuple[float, str, str]] = []
     for line in sorted(lines, key=lambda one: one["start"]):
         paragraph = etree.SubElement(body, f"{{{_XHTML}}}p", id=f"l{line['number']}")
         who = etree.SubElement(paragraph, f"{{{_XHTML}}}span")
         who.set("class", "who")
         who.text = line["speaker"]
-        spans = _spans(order, line)
-        for at, (start, end, text, tail) in enumerate(spans, 1):
+        for at, (start, text, tail) in enumerate(_spans(order, line), 1):
             span = etree.SubElement(paragraph, f"{{{_XHTML}}}span", id=f"l{line['number']}w{at}")
             span.text, span.tail = text, tail
-            par = etree.SubElement(sequence, f"{{{_SMIL}}}par", id=f"p{line['number']}w{at}")
-            etree.SubElement(par, f"{{{_SMIL}}}text", src=f"chapter-{number:03}.xhtml#l{line['number']}w{at}")
-            low, high = max(0.0, start - part["start"]), max(0.001, end - part["start"])
-            etree.SubElement(par, f"{{{_SMIL}}}audio", src=f"chapter-{number:03}.mp3", clipBegin=f"{low:.3f}s",
-                             clipEnd=f"{max(high, low + 0.001):.3f}s")
-            heard += max(high, low + 0.001) - low
+            read.append((start - part["start"], f"p{line['number']}w{at}", f"l{line['number']}w{at}"))
+    # All of the chapter's sound is heard, pauses and music too: from each word to the next, whatever speaks over it.
+    begins = [0.0]
+    for start, _, _ in read[1:]:
+        begins.append(round(max(start, begins[-1] + 0.001), 3))
+    lasts = round(max(part["end"] - part["start"], begins[-1] + 0.001), 3)
+    heard = lasts
+    for (_, identity, place), (low, high) in zip(read, pairwise([*begins, lasts]), strict=False):
+        par = etree.SubElement(sequence, f"{{{_SMIL}}}par", id=identity)
+        etree.SubElement(par, f"{{{_SMIL}}}text", src=f"chapter-{number:03}.xhtml#{place}")
+        etree.SubElement(par, f"{{{_SMIL}}}audio", src=f"chapter-{number:03}.mp3", clipBegin=f"{low:.3f}s",
+                         clipEnd=f"{high:.3f}s")
     if not len(sequence):
         # An overlay is of something: of the heading, for as long as the chapter lasts.
         body[0].set("id", "heading")
         par = etree.SubElement(sequence, f"{{{_SMIL}}}par", id="p0")
         etree.SubElement(par, f"{{{_SMIL}}}text", src=f"chapter-{number:03}.xhtml#heading")
-        seconds = max(0.001, part["end"] - part["start"])
         etree.SubElement(par, f"{{{_SMIL}}}audio", src=f"chapter-{number:03}.mp3", clipBegin="0s",
-                         clipEnd=f"{seconds:.3f}s")
-        heard = seconds
+                         clipEnd=f"{lasts:.3f}s")
     return _bytes(page, "<!DOCTYPE html>"), _bytes(smil), heard
 
 
-def _spans(order: Data, line: Data) -> list[tuple[float, float, str, str]]:
-    """What is read along of a line: start, end, its text, and what stands behind it; each word up to the next, where
-    words are known, else the line as a whole."""
+def _spans(order: Data, line: Data) -> list[tuple[float, str, str]]:
+    """What is read along of a line: when it begins, its text, and what stands behind it; by words, where they are
+    known, else the line as a whole."""
     words, marks = line["words"], line["marks"]
     if not order["by_word"] or len(marks) < 2:
-        return [(line["start"], line["end"], words, "")]
-    found: list[tuple[float, float, str, str]] = []
-    begins = [0, *(mark["at"] for mark in marks[1:])]
-    for number, (mark, begin) in enumerate(zip(marks, begins, strict=True)):
-        until = begins[number + 1] if number + 1 < len(begins) else len(words)
-        text = words[begin:until]
+        return [(line["start"], words, "")]
+    found: list[tuple[float, str, str]] = []
+    begins = [0, *(mark["at"] for mark in marks[1:]), len(words)]
+    for mark, (low, high) in zip(marks, pairwise(begins), strict=True):
+        text = words[low:high]
         bare = text.rstrip()
-        end = marks[number + 1]["start"] if number + 1 < len(marks) else line["end"] - line["start"]
         if bare:
-            found.append((line["start"] + mark["start"], line["start"] + max(end, mark["start"] + 0.001), bare,
-                          text[len(bare):]))
-    return found or [(line["start"], line["end"], words, "")]
+            found.append((line["start"] + mark["start"], bare, text[len(bare):]))
+    return found or [(line["start"], words, "")]
 
 
 def _clock(seconds: float) -> str:
@@ -237,7 +238,8 @@ def _audiobook(order: Data, chapters: Sequence[tuple[Data, Path]], place: Path) 
             for part, sound in chapters
         ],
         "resources": [
-            {"type": "LinkedResource", "rel": "contents", "url": "index.html", "encodingFormat": "text/html"}
+            {"type": "LinkedResource", "rel": "contents", "url": "index.html", "encodingFormat": "text/html"},
+            {"type": "LinkedResource", "url": "style.css", "encodingFormat": "text/css"},
         ],
     }
     page, body = _page(order["language"], order["title"])
@@ -251,6 +253,7 @@ def _audiobook(order: Data, chapters: Sequence[tuple[Data, Path]], place: Path) 
         archive.writestr(
             "index.html", etree.tostring(page, encoding="unicode", method="html", doctype="<!DOCTYPE html>")
         )
+        archive.writestr("style.css", _STYLE)
         for _, sound in chapters:
             archive.write(sound, sound.name, zipfile.ZIP_STORED)
 
@@ -292,5 +295,5 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
 BOOK = ItemKind("talking book", "edition", {"format": Choice("epub", ("epub", "lpf")), "by_word": Choice(True, YES_NO),
                                             "kbps": Choice(0, low=0, high=320)},
                 "{language}/{production}_{language}", need(Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED),
-                _write_down, _make, _check)
+                _write_down, _make, _check, version=2)
 ITEMS = (BOOK,)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 import struct
+import unicodedata
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -43,9 +44,33 @@ class BroadcastFacts:
     tracks: tuple[str, ...] = field(default_factory=tuple)
 
 
+_FOLDED = str.maketrans({"‘": "'", "’": "'", "“": '"', "”": '"', "–": "-", "—": "-", "ß": "ss", "æ": "ae", "Æ": "AE",
+                         "œ": "oe", "Œ": "OE", "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D"})
+_ELSEWHERE = "[title in iXML]"
+"""For words that have no letters in ASCII: the chunk beside this one holds them as they are."""
+
+
+def _ascii(text: str) -> str:
+    """As the chunk has it: letters without their marks; of words in other scripts, where they are to be read."""
+    folded = unicodedata.normalize("NFKD", text.translate(_FOLDED))
+    told: list[str] = []
+    for word in "".join(one for one in folded if not unicodedata.combining(one)).split(" "):
+        plain = "".join(one for one in word if one.isascii())
+        if plain == word:
+            told.append(word)
+            continue
+        # What stood behind it, a comma for one, stays.
+        tail = word[len(word.rstrip(",.;:")):]
+        if told and told[-1].startswith(_ELSEWHERE):
+            told[-1] = _ELSEWHERE + tail
+        else:
+            told.append(_ELSEWHERE + tail)
+    return " ".join(told)
+
+
 def _text(text: str, size: int) -> bytes:
     """ASCII, as the chunk has it; cut to its size."""
-    return text.encode("ascii", "replace")[:size].ljust(size, b"\0")
+    return _ascii(text).encode("ascii", "replace")[:size].ljust(size, b"\0")
 
 
 def _hundredths(value: float | None) -> int:
@@ -72,6 +97,9 @@ def ixml(facts: BroadcastFacts, rate: int, bits: int) -> bytes:
     put(root, "SCENE", facts.scene)
     put(root, "TAKE", facts.take)
     put(root, "NOTE", facts.language)
+    about = etree.SubElement(root, "BEXT")
+    put(about, "BWF_DESCRIPTION", facts.description)
+    put(about, "BWF_ORIGINATOR", facts.originator)
     speed = etree.SubElement(root, "SPEED")
     put(speed, "FILE_SAMPLE_RATE", str(rate))
     put(speed, "AUDIO_BIT_DEPTH", str(bits))

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 
 from lxml import etree
 
@@ -48,24 +47,26 @@ def _placed(text: str, cues: Sequence[Cue]) -> str:
 
 
 def _by_word(cues: Sequence[Cue], words: Sequence[tuple[float, str]]) -> str:
-    """Each word with the time at which it is said."""
-    told = []
+    """Each word with the time at which it is said; the words are those of the captions in their order, wherever rows
+    and captions are broken, so that they are told by their letters."""
+    letters = [(letter, start if at == 0 else None) for start, word in words
+               for at, letter in enumerate("".join(word.split()))]
     upto = 0
-    for cue in cues:
-        text, at = "", 0
-        for token in re.finditer(r"\S+", cue.text):
-            text += _escaped(cue.text[at: token.start()])
-            at = token.end()
-            when = words[upto][0] if upto < len(words) and words[upto][1] == token.group() else None
-            upto += when is not None
-            if when is not None and cue.start < when < cue.end:
-                text += f"<{write_time(when)}>"
-            text += _escaped(token.group())
-        told.append(replace(cue, text=text))
     blocks = ["WEBVTT\n"]
-    for cue in told:
+    for cue in cues:
+        spoken_by = r"\s+".join(map(re.escape, f"{cue.speaker}:".split())) + r"\s+"
+        name = re.match(spoken_by, cue.text) if cue.speaker else None
+        begin = name.end() if name else 0
+        text = _escaped(cue.text[:begin])
+        for letter in cue.text[begin:]:
+            if not letter.isspace() and upto < len(letters) and letters[upto][0] == letter:
+                when = letters[upto][1]
+                upto += 1
+                if when is not None and cue.start < when < cue.end:
+                    text += f"<{write_time(when)}>"
+            text += _escaped(letter)
         voice = f"<v {_escaped(cue.speaker)}>" if cue.speaker else ""
-        blocks.append(f"{write_time(cue.start)} --> {write_time(cue.end)}\n{voice}{cue.text}\n")
+        blocks.append(f"{write_time(cue.start)} --> {write_time(cue.end)}\n{voice}{text}\n")
     return "\n".join(blocks)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 from janoglot.core.edition.plan import MixPlan
@@ -158,17 +159,15 @@ def _numbers(numbers: Sequence[int]) -> str:
 
 
 def words_in_time(plan: MixPlan) -> list[tuple[float, str]]:
-    """When each word that is heard begins, by the order of lines in time."""
+    """When each word that is heard begins, by the order of lines in time: as the voice tells its words, which writing
+    need not part by spaces. Together they are all that the lines say; what is not known is −1."""
     from janoglot.core.deliver.captions import caption_lines
 
     found = []
     for line in sorted(caption_lines(plan), key=lambda line: line.start):
-        at = 0
-        starts = {mark.at: line.start + mark.start for mark in line.marks}
-        for word in line.words.split():
-            at = line.words.index(word, at)
-            # Marks may begin within a word that punctuation comes before.
-            start = next((starts[place] for place in range(at, at + len(word)) if place in starts), None)
-            found.append((round(start, 3) if start is not None else -1.0, word))
-            at += len(word)
+        marks = sorted(line.marks, key=lambda mark: mark.at)
+        begins = [0, *(mark.at for mark in marks[1:]), len(line.words)]
+        starts = [round(line.start + mark.start, 3) for mark in marks] or [-1.0]
+        found += [(start, word) for start, (low, high) in zip(starts, pairwise(begins), strict=True)
+                  if (word := line.words[low:high].strip())]
     return found

@@ -273,11 +273,12 @@ def _write(blocks: Iterator[Floats32], place: Path, form: AudioFormat, channels:
         # One that turns out short is plain WAV all the same: libsndfile writes the longer head only where it must.
         layout = "FLAC" if form.codec == "flac" else "RF64" if long else "WAV"
         with soundfile.SoundFile(place, "w", form.rate, channels, subtype=_SUBTYPES[form.codec], format=layout) as out:
+            if tags and layout != "FLAC" and form.codec.startswith("wav"):
+                _tell(out, tags)
             for block in blocks:
                 out.write(block)
-        if not tags or layout != "FLAC":
-            return
-        write_tags(place, tags)
+        if tags and layout == "FLAC":
+            write_tags(place, tags)
         return
     codec = form.of
     tally(f"encode: {codec.name}")
@@ -287,6 +288,17 @@ def _write(blocks: Iterator[Floats32], place: Path, form: AudioFormat, channels:
              "-b:a", f"{form.kbps or codec.kbps * channels}k", *tag_options(tags), "-fflags", "+bitexact",
              # Its index first, so that it can be heard before all of it is there.
              *(["-movflags", "+faststart"] if codec.muxer == "ipod" else []), "-f", codec.muxer, f"file:{place}")
+
+
+_INFO = {"title": "title", "artist": "artist", "album": "album", "language": "comment", "encoder": "software"}
+"""Which string of a WAV file's head (LIST INFO, as libsndfile names them) a tag is."""
+
+
+def _tell(file: soundfile.SoundFile, tags: Mapping[str, str]) -> None:
+    """What a WAV file says of itself, before its sound. A telephone's does not: simple players want the sound first."""
+    for name, string in _INFO.items():
+        if tags.get(name):
+            setattr(file, string, tags[name])
 
 
 def write_tags(place: Path, tags: Mapping[str, str | list[str]]) -> None:

@@ -20,6 +20,7 @@ from janoglot.core.deliver.caption_rules import CaptionStyle
 from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
 from janoglot.core.deliver.encoding import AudioFormat, encode, encoding_fault
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
+from janoglot.core.deliver.matroska import named_with_room, tell_languages
 from janoglot.core.deliver.sound_items import mix_as_wav
 from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
@@ -35,6 +36,7 @@ _SOUNDS = {"mp4": {"aac", "mp3", "ac3", "alac"}, "mov": {"aac", "mp3", "ac3", "a
 _CODEC = {"mp4": "aac", "mov": "aac", "mkv": "aac", "webm": "opus"}
 _TEXTS = {"mp4": "mov_text", "mov": "mov_text", "mkv": "srt", "webm": "webvtt"}
 _MUXER = {"mp4": "mp4", "mov": "mov", "mkv": "matroska", "webm": "webm"}
+_EBML = ("mkv", "webm")
 _SEGMENT = 6
 """Seconds of a piece of a stream."""
 _LONGEST = 12 * 3_600.0
@@ -82,7 +84,15 @@ def probed(place: Path) -> dict[str, Any]:
 
 def language_code(tag: str, container: str) -> str:
     """Three letters (ISO 639-2), as containers have them: Matroska's are the bibliographic ones."""
-    return langcodes.get(tag).to_alpha3(variant="B" if container in ("mkv", "webm") else "T")
+    return langcodes.get(tag).to_alpha3(variant="B" if container in _EBML else "T")
+
+
+def _titled(stream: str, name: str, tag: str, container: str) -> list[str]:
+    """What a track is called, for ffmpeg: in Matroska with room for its language with its region, elsewhere as the
+    handler's name too, which is what players show there."""
+    if container in _EBML:
+        return [f"-metadata:s:{stream}", f"title={named_with_room(name, tag)}"]
+    return [part for field in ("title", "handler_name") for part in (f"-metadata:s:{stream}", f"{field}={name}")]
 
 
 def encoded_tracks(order: Data, stores: Stores, folder: Path, codec: str) -> Iterator[Path]:
@@ -165,28 +175,30 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     for number, one in enumerate(order["editions"]):
         command += ["-map", f"{number + 1}:a:0"]
         about += [f"-metadata:s:a:{number}", f"language={language_code(one['language'], container)}",
-                  f"-metadata:s:a:{number}", f"title={one['name']}", f"-metadata:s:a:{number}",
-                  f"handler_name={one['name']}", f"-disposition:a:{number}", "default" if number == 0 else "0",
-                  f"-c:a:{number}", "copy"]
+                  *_titled(f"a:{number}", one["name"], one["language"], container),
+                  f"-disposition:a:{number}", "default" if number == 0 else "0", f"-c:a:{number}", "copy"]
     if order["source"] and sound and not order["holds"]:
         number = len(tracks)
         copied = container == "mkv" or sound in _SOUNDS[container]
         command += ["-map", "0:a:0"]
         about += [f"-metadata:s:a:{number}", f"language={language_code(order['source_language'], container)}",
-                  f"-metadata:s:a:{number}", "title=Source", f"-metadata:s:a:{number}", "handler_name=Source",
-                  f"-disposition:a:{number}", "original",
-                  f"-c:a:{number}", "copy" if copied else {"aac": "aac", "opus": "libopus"}[_CODEC[container]]]
+                  *_titled(f"a:{number}", "Source", order["source_language"], container),
+                  f"-disposition:a:{number}", "original", f"-c:a:{number}", "copy" if copied else {"aac": "aac", "opus": "libopus"}[_CODEC[container]]]
     for number, (one, _) in enumerate(texts):
         command += ["-map", f"{1 + len(tracks) + number}:s:0"]
         about += [f"-metadata:s:s:{number}", f"language={language_code(one['language'], container)}",
-                  f"-metadata:s:s:{number}", f"title={one['name']}", f"-disposition:s:{number}", "0"]
+                  *_titled(f"s:{number}", one["name"], one["language"], container), f"-disposition:s:{number}", "0"]
     if texts:
         about += ["-c:s", _TEXTS[container]]
     place = folder / f"picture.{container}"
     with encoding_fault(_NOT_TOGETHER):
         ffmpeg(*command, *about, "-map_metadata", "-1", "-map_chapters", "-1", "-metadata", f"title={order['title']}",
                "-fflags", "+bitexact", *(["-movflags", "+faststart"] if container in ("mp4", "mov") else []),
+               # Its tracks are told of again afterwards: a sum over them would not be theirs any more.
+               *(["-write_crc32", "0"] if container in _EBML else []),
                "-f", _MUXER[container], f"file:{place}", most=_LONGEST)
+    if container in _EBML:
+        tell_languages(place)
     languages = [one["language"] for one in order["editions"]]
     return [MadeFile(place.name, container, {"what": "picture", "language": languages[0] if len(languages) == 1
                                              else "all"}, {"tracks": float(len(tracks))})]
@@ -214,10 +226,10 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
 _CHOICES = {"captions": Choice(True, YES_NO), "source_track": Choice(False, YES_NO), "kbps": Choice(0, low=0, high=512),
             **CAPTION_CHOICES}
 PICTURE = ItemKind("picture", "edition", {"container": Choice("mp4", ("mp4", "mkv", "mov", "webm")), **_CHOICES},
-                   "{language}/{production}_{language}", _needs, _write_down, _make, _check)
+                   "{language}/{production}_{language}", _needs, _write_down, _make, _check, version=2)
 PICTURES = ItemKind("picture, all languages", "languages",
                     {"container": Choice("mkv", ("mp4", "mkv", "mov", "webm")), **_CHOICES},
-                    "{production}_all-languages", _needs, _write_down, _make, _check)
+                    "{production}_all-languages", _needs, _write_down, _make, _check, version=2)
 
 
 def _make_stream(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:

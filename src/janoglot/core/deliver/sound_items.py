@@ -88,7 +88,7 @@ def _make_track(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     codec = form.of
     place = folder / f"track.{codec.ending}"
     with mix_as_wav(order["mix"], stores, folder) as wav:
-        made = encode(wav, place, form, order["lufs"], order["tags"] if codec.name == "flac" else None)
+        made = encode(wav, place, form, order["lufs"], order["tags"] if codec.name in _EXACT else None)
         told: Report = {"seconds": round(made.seconds, 3), "lufs": round(made.lufs, 2),
                         "true_peak_db": round(made.true_peak_db, 2), "channels": float(made.channels),
                         "rate": float(form.rate)}
@@ -136,7 +136,7 @@ TRACK = ItemKind(
     "track", "edition",
     {**sound_choices(), "lufs": Choice(None, low=-40, high=-8, none=True), "ceiling_db": Choice(-1.0, low=-12, high=0),
      "chapters": Choice(True, YES_NO), "broadcast": Choice(False, YES_NO, only=("codec", _WAVES))},
-    "{language}/{production}_{language}", _NEEDS, _track, _make_track, _check_track, version=2)
+    "{language}/{production}_{language}", _NEEDS, _track, _make_track, _check_track, version=3)
 
 
 def _stems(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
@@ -178,7 +178,7 @@ def _clips(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
     spans = {str(line.number): next((part.name for part in reversed(parts) if line.start >= part.start - 0.001), "")
              for line in plan.lines}
     order: Data = {"by": choices["by"], "form": form_of(choices).as_json(), "handles": choices["handles_ms"],
-                   "parts": spans, "seconds": plan.seconds}
+                   "parts": spans, "seconds": plan.seconds, "tags": _tags(material)}
     if choices["by"] == "part":
         key, lufs, _ = material.mix()
         return {**order, "mix": key, "lufs": lufs, "spans": [[one.name, one.start, one.end] for one in parts or []]
@@ -197,9 +197,10 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
 
     plain = folder / "plain.wav"
 
-    def keep(number: int, fields: dict[str, str | int], seconds: float) -> None:
+    def keep(number: int, fields: dict[str, str | int], seconds: float, title: str) -> None:
         place = folder / f"{number:04}.{form.of.ending}"
-        told = encode(plain, place, form)
+        tags = {**order["tags"], "title": title, "artist": str(fields.get("speaker", ""))}
+        told = encode(plain, place, form, tags=tags)
         plain.unlink()
         made.append(MadeFile(place.name, form.of.ending, fields, {
             "seconds": round(told.seconds, 3), "wanted": round(seconds, 3), "lufs": round(told.lufs, 2),
@@ -212,7 +213,8 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
                 low = max(0, round((start - handle) * RATE))
                 high = min(file.frames, round((end + handle) * RATE))
                 cut_out(file, low, high, plain)
-                keep(number, {"number": number, "part": name or "part"}, (high - low) / RATE)
+                keep(number, {"number": number, "part": name or "part"}, (high - low) / RATE,
+                     name or order["tags"]["title"])
         return made
     plan = MixPlan.from_json(order["plan"])
     for line in plan.lines:
@@ -222,7 +224,8 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
             samples = np.concatenate([silence, samples, silence])
         soundfile.write(plain, samples, RATE, subtype="FLOAT", format="WAV")
         keep(line.number, {"number": line.number, "speaker": line.speaker,
-                           "part": order["parts"].get(str(line.number), "")}, len(samples) / RATE)
+                           "part": order["parts"].get(str(line.number), "")}, len(samples) / RATE,
+             " ".join(line.words.split()))
     return made
 
 
@@ -238,5 +241,5 @@ CLIPS = ItemKind(
     "clips", "edition",
     {**sound_choices(), "lufs": Choice(None, low=-40, high=-8, none=True), "by": Choice("line", ("line", "part")),
      "handles_ms": Choice(0, low=0, high=5000)},
-    "{language}/clips/{number}_{speaker}_{part}", _needs_clips, _clips, _make_clips, _check_clips)
+    "{language}/clips/{number}_{speaker}_{part}", _needs_clips, _clips, _make_clips, _check_clips, version=2)
 ITEMS = (TRACK, STEMS_ITEM, CLIPS)
