@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import json
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
 
 from janoglot.cli.main import main
+from janoglot.core.edition.sound_world import Sounds
 from janoglot.core.errors import BadInput
 from janoglot.core.mix.blocks import Track
 from janoglot.core.mix.cues import Cue, Duck, Layer, Place, PlacedCue, SoundPlan, part_spans, place_cues, sound_plan_of
 from janoglot.core.mix.programme import RATE, Clip, mix_to_file, render
 from janoglot.core.mix.sides import Floats32, laid
 from janoglot.core.mix.under import CueSound, UnderTrack, closed, ducking, under_tracks
+from janoglot.core.store import FolderStore
 
 LINES = {"1": (2.0, 4.0), "2": (4.5, 6.0), "3": (12.0, 14.0)}
 PARTS = {"Stair": (2.0, 6.0), "Room": (12.0, 14.0)}
@@ -153,6 +157,23 @@ class TestSound:
         layer = Layer("music", "music", -10.0, duck=TestDucking.DUCK)
         made = [heard(cue(loop=True, fade_in=1.0), layer, voices=[(3.0, 4.0)], lasts=7.7, block=size) for size in (48_000, 10_007)]
         assert np.allclose(*made, atol=1e-6)
+
+
+    def test_what_two_ask_for_at_once_is_made_once(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A page that asks again while its first request composes would have both take twice as long."""
+        asked: list[float] = []
+
+        def slowly(*given: Any) -> Any:
+            asked.append(time.monotonic())
+            time.sleep(0.3)
+            return np.full((48_000, 2), 0.1, np.float32)
+
+        monkeypatch.setattr("janoglot.core.edition.sound_world.compose", slowly)
+        store = FolderStore(tmp_path)
+        with ThreadPoolExecutor(4) as pool:
+            found = list(pool.map(lambda _: Sounds(None, store).named({"composed": {"mood": "calm"}}).frames, range(4)))
+        assert found == [48_000] * 4
+        assert len(asked) == 1
 
 
 class TestTheMix:

@@ -19,7 +19,9 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from itertools import count
 from pathlib import Path
+from threading import Lock
 from typing import BinaryIO, Protocol
+from weakref import WeakValueDictionary
 
 from janoglot.core.errors import JanoglotError
 
@@ -71,6 +73,20 @@ class Store(Protocol):
     def all(self) -> Iterator[Kept]:
         """Everything in it."""
         ...
+
+
+_in_hand: WeakValueDictionary[str, Lock] = WeakValueDictionary()
+_in_hand_lock = Lock()
+
+
+@contextmanager
+def one_at_a_time(key: str) -> Iterator[None]:
+    """Of this process's threads one makes what ``key`` names; the others wait for it, and find it there. What is made
+    by two at once is right too, but takes each of them twice as long."""
+    with _in_hand_lock:
+        lock = _in_hand.setdefault(key, Lock())
+    with lock:
+        yield
 
 
 class FolderStore:

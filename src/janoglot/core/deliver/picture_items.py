@@ -183,7 +183,8 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         command += ["-map", "0:a:0"]
         about += [f"-metadata:s:a:{number}", f"language={language_code(order['source_language'], container)}",
                   *_titled(f"a:{number}", "Source", order["source_language"], container),
-                  f"-disposition:a:{number}", "original", f"-c:a:{number}", "copy" if copied else {"aac": "aac", "opus": "libopus"}[_CODEC[container]]]
+                  f"-disposition:a:{number}", "original",
+                  f"-c:a:{number}", "copy" if copied else {"aac": "aac", "opus": "libopus"}[_CODEC[container]]]
     for number, (one, _) in enumerate(texts):
         command += ["-map", f"{1 + len(tracks) + number}:s:0"]
         about += [f"-metadata:s:s:{number}", f"language={language_code(one['language'], container)}",

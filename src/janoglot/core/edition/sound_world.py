@@ -40,7 +40,7 @@ from janoglot.core.mix.synthesis.composing import compose, composition_key, comp
 from janoglot.core.mix.synthesis.describing import described
 from janoglot.core.mix.synthesis.library import Part, generator_named, make_sound, sound_key
 from janoglot.core.mix.under import CueSound, FileSound, Sound, Spans, sound_at_rate, under_tracks
-from janoglot.core.store import Store
+from janoglot.core.store import Store, one_at_a_time
 
 _MADE_SECONDS = 24.0
 """Of a made sound that goes on: it is looped."""
@@ -108,13 +108,14 @@ class Sounds:
 
     def _made(self, key: str, make: Callable[[], Floats32], round_: bool) -> Sound:
         """A sound by its key, made where it is missing."""
-        if not (self._store.has(f"{key}.flac") and self._store.has(f"{key}.json")):
-            samples = make()
-            facts = {"frames": len(samples), "lufs": measure(samples, RATE, peaks=False).integrated}
-            self._store.write(
-                f"{key}.flac", lambda place: soundfile.write(place, samples, RATE, subtype="PCM_24", format="FLAC")
-            )
-            self._store.write(f"{key}.json", partial(_write_json, facts))
+        with one_at_a_time(key):
+            if not (self._store.has(f"{key}.flac") and self._store.has(f"{key}.json")):
+                samples = make()
+                facts = {"frames": len(samples), "lufs": measure(samples, RATE, peaks=False).integrated}
+                self._store.write(
+                    f"{key}.flac", lambda place: soundfile.write(place, samples, RATE, subtype="PCM_24", format="FLAC")
+                )
+                self._store.write(f"{key}.json", partial(_write_json, facts))
         facts = json.loads(self._store.path(f"{key}.json").read_text())
         return FileSound(self._store.path(f"{key}.flac"), facts["frames"], facts["lufs"], round_, key)
 
@@ -122,9 +123,10 @@ class Sounds:
         """Ways to bring the music of a source to a length. Raises BadInput."""
         sound = self.named(source)
         key = f"{recipe_hash('beats', sound=sound.key, version=RECUT_VERSION)}.beats"
-        if not self._store.has(key):
-            found = beats_of(sound.read(0, sound.frames))
-            self._store.write(key, found.write)
+        with one_at_a_time(key):
+            if not self._store.has(key):
+                found = beats_of(sound.read(0, sound.frames))
+                self._store.write(key, found.write)
         return proposals(Beats.read(self._store.path(key)), wanted, most)
 
     def cut(self, source: Mapping[str, Any], wanted: float, which: int = 0, most: int = MOST_JOINS) -> Sound:
@@ -142,7 +144,6 @@ class Sounds:
             return self._made(key, lambda: cut(sound.read(0, sound.frames), way), False)
 
         return self._remembered(key, find)
-
 
     def bed(self, bed: PlannedBed, layer: Layer | None, target: float, voices: Spans,
             deeper: Sequence[tuple[float, float, float]] = ()) -> BedTrack | None:
