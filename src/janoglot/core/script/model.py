@@ -8,6 +8,9 @@ from typing import Any
 
 from janoglot.core.errors import Problem
 
+ON_SCREEN = "On screen"
+"""What stands where others have a speaker's name, of what is read on the screen."""
+
 
 @dataclass(slots=True)
 class ScriptLine:
@@ -39,6 +42,11 @@ class ScriptLine:
     @property
     def slot(self) -> tuple[float, float] | None:
         return None if self.start is None or self.end is None else (self.start, self.end)
+
+    @property
+    def label(self) -> str:
+        """What stands before its words where a format has one word for whose they are."""
+        return ON_SCREEN if self.on_screen else self.speaker
 
 
 @dataclass(slots=True)

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 from janoglot.core.errors import Problem
 from janoglot.core.script.labels import likeness
+from janoglot.core.script.model import ON_SCREEN
 
 LONGEST = 60
 """Characters of a name; as many again for an aside beside it."""
@@ -148,13 +149,16 @@ class Names:
     def __init__(self, rows: Iterable[str], known: Iterable[str] = (), captions: bool = False,
                  told: Mapping[str, bool] | None = None) -> None:
         self._told = {likeness(name): taken for name, taken in (told or {}).items()}
-        self._known = {likeness(name) for name in known} | {name for name, taken in self._told.items() if taken}
+        self._known = {likeness(name) for name in (*known, ON_SCREEN)} | {name for name, taken in self._told.items() if taken}
         self._captions = captions
         count, letters, capitals = 0, 0, 0
         labels: list[Label] = []
         for row in rows:
-            count += 1
             label = label_of(row)
+            if label and likeness(label.name) == likeness(ON_SCREEN):
+                # Nobody's: it says nothing of how this file writes its speakers.
+                continue
+            count += 1
             if label:
                 labels.append(label)
             spoken = label.words if label else row

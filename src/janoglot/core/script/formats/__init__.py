@@ -19,12 +19,13 @@ from janoglot.core.script.formats import (
     webvtt,
     xlsx,
 )
-from janoglot.core.script.formats.base import BinaryFormat, Hints, ScriptFormat
+from janoglot.core.script.formats.base import UNNAMED, BinaryFormat, Hints, ScriptFormat
 from janoglot.core.script.formats.broadcast_captions import is_stl, read_stl
 from janoglot.core.script.formats.captions_elsewhere import read_captions, refuse
+from janoglot.core.script.labels import likeness
 from janoglot.core.script.limits import check_limits
 from janoglot.core.script.markup import one_row
-from janoglot.core.script.model import Script
+from janoglot.core.script.model import ON_SCREEN, Script
 
 TEXT_FORMATS: dict[str, ScriptFormat] = {
     fmt.id: fmt for fmt in (plain.FORMAT, table.CSV, table.TSV, srt.FORMAT, webvtt.FORMAT, ttml.FORMAT, fountain.FORMAT,
@@ -127,6 +128,8 @@ def _plain(script: Script) -> Script:
     for line in script.lines:
         line.words, line.speaker, line.notes, line.part = map(_clean, (line.words, line.speaker, line.notes, line.part))
         line.wordings = {tag: _clean(words) for tag, words in line.wordings.items()}
+        if likeness(line.speaker) == likeness(ON_SCREEN):
+            line.speaker, line.on_screen = UNNAMED, True
     return script
 
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 
 from janoglot.core.errors import Problem
-from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.labels import name_and_aside
 from janoglot.core.script.markup import one_row, without_emphasis, without_spans
-from janoglot.core.script.model import Script, ScriptLine
+from janoglot.core.script.model import ON_SCREEN, Script, ScriptLine
 
 _SCENE = re.compile(r"^(?:INT|EXT|EST|INT\./EXT|INT/EXT|I/E)[. ]", re.IGNORECASE)
 _TRANSITION = re.compile(r"^[^a-z]*TO:$")
+_ON_SCREEN = re.compile(rf"^!?{ON_SCREEN}(?: \((?P<notes>.*?)\))?: *(?P<words>\S.*)$", re.IGNORECASE)
 _TITLE_PAGE = re.compile(r"^(?:title|credit|authors?|source|draft date|contact|copyright|notes|revision)\s*:",
                          re.IGNORECASE)
 
@@ -45,6 +46,9 @@ class Fountain:
             elif _SCENE.match(row) or (row.startswith(".") and not row.startswith("..")):
                 scene = _plain(_without_number(row.lstrip(".").strip()))
                 part = f"{section}: {scene}" if section else scene
+            elif blank_before and (seen := _ON_SCREEN.match(row)):
+                script.lines.append(ScriptLine(UNNAMED, _plain(seen["words"]), notes=_plain(seen["notes"] or ""), part=part,
+                                               row=at + 1, on_screen=True))
             elif blank_before and words_follow and _is_cue(row, True):
                 at = self._speech(script, rows, at, part)
                 continue
@@ -82,6 +86,11 @@ class Fountain:
             if line.part != part:
                 part = line.part
                 out.append(f"# {_escaped(part)}\n" if part else "#\n")
+            if line.on_screen:
+                # No speech: what is seen is action there, which any reader shows as it is.
+                notes = f" ({_escaped(line.notes)})" if line.notes else ""
+                out.append(f"!{ON_SCREEN}{notes}: {_escaped(words)}\n")
+                continue
             out.append("\n".join([f"@{line.speaker}", *([f"({_escaped(line.notes)})"] if line.notes else []),
                                   _guarded(_escaped(words))]) + "\n")
         return "\n".join(out)

@@ -115,7 +115,7 @@ class PlainText:
             words = script.wording(line, language or source_language, source_language)
             note = f"({line.notes}) " if line.notes else ""
             if words:
-                out.append(f"{line.speaker}: {note}{words}\n")
+                out.append(f"{line.label}: {note}{words}\n")
         return "\n".join(out)
 
 

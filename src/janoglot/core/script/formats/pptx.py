@@ -57,7 +57,7 @@ class Presentation:
             for line in lines:
                 words = script.wording(line, language or source_language, source_language)
                 if words:
-                    rows.append(f"{line.speaker}: {f'({line.notes}) ' if line.notes else ''}{words}")
+                    rows.append(f"{line.label}: {f'({line.notes}) ' if line.notes else ''}{words}")
             frame = slide.notes_slide.notes_text_frame
             if frame:
                 frame.text = "\n".join(rows)

@@ -55,7 +55,7 @@ def script_cues(script: Script, source_language: str, language: str | None, name
         if line.slot and words:
             if line.notes and not _NO_DIRECTION.search(line.notes):
                 words = f"({line.notes}) {words}"
-            cues.append(Cue(*line.slot, f"{line.speaker}: {words}" if named else words, line.row, line.speaker))
+            cues.append(Cue(*line.slot, f"{line.label}: {words}" if named else words, line.row, line.label))
     return cues
 
 
