@@ -11,8 +11,12 @@ from pathlib import Path
 from typing import Any
 
 import mutagen
+import opentimelineio as otio
 import pytest
 import soundfile
+import ttconv.model
+import ttconv.stl.reader
+import webvtt
 from lxml import etree
 from pymediainfo import MediaInfo
 from wavinfo import WavInfoReader
@@ -21,8 +25,17 @@ from janoglot.core.deliver.broadcast import BroadcastFacts, write_broadcast
 from janoglot.core.deliver.caption_formats import written_captions
 from janoglot.core.deliver.caption_rules import CaptionStyle
 from janoglot.core.deliver.captions import CaptionLine, captions
+from janoglot.core.deliver.ebu_stl import write_stl
+from janoglot.core.deliver.package import hand_over, package_of, wanted_and_left
+from janoglot.core.dubbing import materials_of
+from janoglot.core.errors import BadInput
+from janoglot.core.media.ffmpeg import ffmpeg, recording
+from janoglot.core.script.formats.base import UNNAMED
+from janoglot.core.script.formats.cues import Cue
+from janoglot.core.script.model import Script, ScriptLine
 from janoglot.core.speech.takes import WordMark
-from tests.core.test_packages import made, one  # noqa: F401
+from tests.core.conftest import DEMO
+from tests.core.test_packages import clock, made, one  # noqa: F401
 
 
 def test_two_dubs_of_one_language_are_told_apart_by_their_regions(made: Any) -> None:  # noqa: F811
@@ -109,3 +122,92 @@ def test_an_audiobooks_page_has_its_style_with_it(made: Any) -> None:  # noqa: F
         assert set(links) <= set(book.namelist())
         told = json.loads(book.read("publication.json"))
         assert {"index.html", "style.css"} <= {row["url"] for row in told["resources"]}
+
+
+def test_what_is_on_the_screen_has_captions_of_its_own_forced_for_those_who_hear_the_dub(tmp_path: Path) -> None:
+    ffmpeg(*recording(DEMO / "tidewater-clock.mp4"), "-t", "8", "-c", "copy", f"file:{tmp_path / 'picture.mp4'}")
+    script = Script([ScriptLine("Narrator", "The stair goes down to the water.", 0.5, 3.0, wordings={"es-MX": "La escalera baja al agua."}),
+                     ScriptLine(UNNAMED, "NO WAY OUT", 2.0, 4.5, on_screen=True, wordings={"es-MX": "SIN SALIDA"})],
+                    languages=["es-MX", "fr-FR"])
+    materials, stores = materials_of(script, "en-GB", ["es-MX"], {"es-MX": {"Narrator": "alcaudon"}}, "Signs", tmp_path / "store",
+                                     quality="sketch", picture=tmp_path / "picture.mp4")
+
+    def give(kind: str, **choices: Any) -> Path:
+        told = {"name": f"{kind}{len(list(tmp_path.iterdir()))}", "items": [{"kind": kind, "choices": choices}]}
+        files = hand_over(package_of(told), materials, stores, tmp_path / "out", False)
+        return tmp_path / "out" / f"Signs_{told['name']}" / files[0]["path"]
+
+    seen = give("captions", shows="on screen").read_text()
+    assert "SIN SALIDA" in seen and "escalera" not in seen
+    assert "00:00:02,000 --> 00:00:04,500" in seen
+    both = give("captions", shows="both", format="words.vtt").read_text()
+    assert "line:8%" in both.split("SIN SALIDA")[0].split("\n\n")[-1], "above what is said"
+    assert both.count("<00:00:0") >= 3
+    tracks = MediaInfo.parse(give("picture", container="mkv", shows="on screen")).tracks
+    assert [(row.language, row.forced) for row in tracks if row.track_type == "Text"] == [("es-MX", "Yes")]
+    tracks = MediaInfo.parse(give("picture", container="mkv")).tracks
+    assert [row.forced for row in tracks if row.track_type == "Text"] == ["No"]
+
+
+@pytest.mark.parametrize("language", ["es-MX", "ar"])
+def test_ebu_stl_is_read_by_another_reader(made: Any, language: str) -> None:  # noqa: F811
+    wanted = [(clock(cue.start), clock(cue.end), cue.text) for cue in
+              webvtt.read(str(one(made, "captions", {"format": "vtt", "columns": 37}, language)))]
+    place = one(made, "captions", {"format": "stl", "columns": 37}, language)
+    document = ttconv.stl.reader.to_model(io.BytesIO(place.read_bytes()))
+    found = [(float(row.get_begin()), float(row.get_end()), rows_of(row)) for division in document.get_body() for row in division]
+    assert [text for _, _, text in found] == [text for _, _, text in wanted]
+    assert [round(a, 2) for row in found for a in row[:2]] == pytest.approx([a for row in wanted for a in row[:2]], abs=0.041)
+    assert document.get_lang() == language.split("-")[0]
+    head = place.read_bytes()[:1024]
+    assert (head[3:11], head[12:14]) == (b"STL25.01", b"02" if language == "ar" else b"00")
+    assert len(place.read_bytes()) == 1024 + 128 * int(head[238:243])
+
+
+def rows_of(row: Any) -> str:
+    parts = [row] if isinstance(row, (ttconv.model.Text, ttconv.model.Br)) else []
+    own = "".join("\n" if isinstance(part, ttconv.model.Br) else part.get_text() for part in parts)
+    return own + "".join(map(rows_of, row))
+
+
+@pytest.mark.parametrize("text", ["¿Qué pasó, señor? «Ñandú» – “sí” … 5 €", "Łódź, Göteborg, Århus, Čeněk, ő ű ß", "Где ключ?", "Ποῦ;"])
+def test_letters_of_many_languages_stand_in_ebu_stl(text: str) -> None:
+    cues = [Cue(1.0, 3.0, text, speaker="A")]
+    if "ῦ" in text:
+        with pytest.raises(BadInput, match="no letters for this"):
+            write_stl(cues, "el", CaptionStyle(), "x", frozenset())
+        return
+    document = ttconv.stl.reader.to_model(io.BytesIO(write_stl(cues, "es", CaptionStyle(), "x", frozenset())))
+    said = "".join(rows_of(row) for division in document.get_body() for row in division)
+    assert said == text.replace("–", "—").replace("…", "...").replace("€", "EUR")
+
+
+def test_a_caption_longer_than_a_block_goes_on_in_the_next() -> None:
+    text = "\n".join(["Around the clock the water goes and comes again."] * 4)
+    data = write_stl([Cue(1.0, 8.0, text)], "en", CaptionStyle(columns=60, rows=4), "x", frozenset())
+    assert len(data) == 1024 + 2 * 128
+    document = ttconv.stl.reader.to_model(io.BytesIO(data))
+    assert "".join(rows_of(row) for division in document.get_body() for row in division) == text
+
+
+def test_languages_whose_letters_it_has_not_are_left_out_by_name(tmp_path: Path) -> None:
+    script = Script([ScriptLine("Keeper", "Mind the step.", wordings={"ja": "足元に気をつけて。"})], languages=["ja"])
+    materials, _ = materials_of(script, "en-GB", ["ja"], {}, "Step", tmp_path / "store", quality="sketch")
+    found, left = wanted_and_left(package_of({"name": "x", "items": [{"kind": "captions", "choices": {"format": "stl"}}]}), materials)
+    assert not found
+    assert "EBU STL has no letters" in str(left[0].why)
+
+
+def test_a_turnovers_clips_have_handles_and_lie_where_they_lay(made: Any) -> None:  # noqa: F811
+    plain = otio.adapters.read_from_file(str(one(made, "timeline", {"format": "otio"})))
+    place = one(made, "timeline", {"format": "otio", "handles_ms": 480})
+    handled = otio.adapters.read_from_file(str(place))
+    for clip, other in zip(handled.find_clips(), plain.find_clips(), strict=True):
+        assert clip.range_in_parent() == other.range_in_parent()
+        if isinstance(clip.media_reference, otio.schema.ExternalReference) and clip.media_reference.target_url.startswith("clips/"):
+            assert clip.source_range.start_time.value == 12
+            sound, rate = soundfile.read(place.parent / clip.media_reference.target_url)
+            assert abs(sound[: round(0.47 * rate)]).max() == 0 < abs(sound[round(0.48 * rate): round(0.7 * rate)]).max()
+            assert len(sound) / rate * 25 == pytest.approx(clip.media_reference.available_range.duration.value, abs=1)
+    events = [row.split() for row in one(made, "timeline", {"format": "edl", "handles_ms": 480}).read_text().splitlines() if row[:3].isdigit()]
+    assert all(row[4] == "00:00:00:12" for row in events)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 
 from lxml import etree
 
@@ -17,7 +18,7 @@ from janoglot.core.script.formats.srt import write_srt
 from janoglot.core.script.formats.webvtt import write_webvtt
 from janoglot.core.script.times import write_time
 
-FORMATS = ("srt", "vtt", "words.vtt", "imsc.ttml", "ebu-tt-d.xml")
+FORMATS = ("srt", "vtt", "words.vtt", "imsc.ttml", "ebu-tt-d.xml", "stl")
 _TT, _TTP = "http://www.w3.org/ns/ttml", "http://www.w3.org/ns/ttml#parameter"
 _TTS, _TTM = "http://www.w3.org/ns/ttml#styling", "http://www.w3.org/ns/ttml#metadata"
 _EBUTTM, _XML = "urn:ebu:tt:metadata", "http://www.w3.org/XML/1998/namespace"
@@ -26,24 +27,34 @@ _MAP = {None: _TT, "ttp": _TTP, "tts": _TTS, "ttm": _TTM}
 
 def written_captions(form: str, cues: Sequence[Cue], language: str, style: CaptionStyle,
                      words: Sequence[tuple[float, str]] = (), title: str = "") -> str:
-    """The text of a caption file. ``words``: when each word begins, in order, for captions word by word."""
+    """The text of a caption file, of any that is text. ``words``: when each word begins, in order, for captions word by
+    word."""
     if form == "srt":
         return write_srt(cues)
     if form == "vtt":
         return _placed(write_webvtt(cues), cues)
     if form == "words.vtt":
-        return _by_word(cues, words)
+        return _placed(_by_word(cues, words), cues)
     return _timed_text(cues, language, style, title, form.startswith("ebu"))
 
 
 def _placed(text: str, cues: Sequence[Cue]) -> str:
     """Where two speak at once the later one's words stand above the other's."""
-    above = {number for number in range(1, len(cues)) if cues[number].start < cues[number - 1].end - 0.0005}
+    above = standing_above(cues)
     blocks = text.split("\n\n")
     # The first block is the file's head.
     for number in above:
         blocks[number + 1] = re.sub(r"( --> \S+)", r"\1 line:8%", blocks[number + 1], count=1)
     return "\n\n".join(blocks)
+
+
+def standing_above(cues: Sequence[Cue]) -> set[int]:
+    """The captions (from 0) that stand above: the later of two who speak at once, and what is on the screen while
+    somebody speaks."""
+    spoken = [number for number, cue in enumerate(cues) if cue.speaker]
+    rows = spoken or list(range(len(cues)))
+    above = {number for before, number in pairwise(rows) if cues[number].start < cues[before].end - 0.0005}
+    return above | (set(range(len(cues))) - set(rows))
 
 
 def _by_word(cues: Sequence[Cue], words: Sequence[tuple[float, str]]) -> str:
@@ -59,7 +70,8 @@ def _by_word(cues: Sequence[Cue], words: Sequence[tuple[float, str]]) -> str:
         begin = name.end() if name else 0
         text = _escaped(cue.text[:begin])
         for letter in cue.text[begin:]:
-            if not letter.isspace() and upto < len(letters) and letters[upto][0] == letter:
+            # What is on the screen nobody says.
+            if cue.speaker and not letter.isspace() and upto < len(letters) and letters[upto][0] == letter:
                 when = letters[upto][1]
                 upto += 1
                 if when is not None and cue.start < when < cue.end:
@@ -119,10 +131,10 @@ def _timed_text(cues: Sequence[Cue], language: str, style: CaptionStyle, title: 
             f"{{{_TTS}}}displayAlign": align, f"{{{_TTS}}}overflow": "visible"})
     body = etree.SubElement(root, f"{{{_TT}}}body")
     division = etree.SubElement(body, f"{{{_TT}}}div")
-    before = 0.0
+    above = standing_above(cues)
     for number, cue in enumerate(cues, 1):
         attributes = {f"{{{_XML}}}id": f"c{number}", "begin": _clock(cue.start), "end": _clock(cue.end),
-                      "region": "high" if cue.start < before - 0.0005 else "low", "style": "rows"}
+                      "region": "high" if number - 1 in above else "low", "style": "rows"}
         if cue.speaker in ids:
             attributes[f"{{{_TTM}}}agent"] = ids[cue.speaker]
         paragraph = etree.SubElement(division, f"{{{_TT}}}p", attributes)
@@ -130,5 +142,4 @@ def _timed_text(cues: Sequence[Cue], language: str, style: CaptionStyle, title: 
             if row:
                 etree.SubElement(paragraph, f"{{{_TT}}}br")
             etree.SubElement(paragraph, f"{{{_TT}}}span", style="words").text = text
-        before = max(before, cue.end)
     return str(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True).decode())

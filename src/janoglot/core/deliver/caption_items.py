@@ -8,18 +8,24 @@ from pathlib import Path
 
 from lxml import etree
 
-from janoglot.core.deliver.caption_formats import FORMATS, written_captions
+from janoglot.core.deliver.caption_formats import FORMATS, standing_above, written_captions
 from janoglot.core.deliver.caption_rules import CaptionStyle, check_captions, pairs_of_names
 from janoglot.core.deliver.captions import CaptionLine, caption_lines, captions, readable
 from janoglot.core.deliver.contents import words_in_time
 from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stores, require
+from janoglot.core.deliver.ebu_stl import write_stl
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
+from janoglot.core.errors import BadInput
+from janoglot.core.script.formats.base import Hints
+from janoglot.core.script.formats.broadcast_captions import read_stl
 from janoglot.core.script.formats.cues import Cue, read_cues
 from janoglot.core.script.model import Script
 from janoglot.core.speech.takes import WordMark
 
 _ROUNDED = 0.0015
 """Seconds: files hold whole milliseconds."""
+_FRAME = 0.041
+"""… or frames; one that is shown for less than a frame is shown for one."""
 
 
 def style_of(choices: Mapping[str, Value]) -> CaptionStyle:
@@ -29,39 +35,75 @@ def style_of(choices: Mapping[str, Value]) -> CaptionStyle:
 
 
 CAPTION_CHOICES = {"columns": Choice(42, low=12, high=80), "rows": Choice(2, low=1, high=4),
-                   "fastest": Choice(20.0, low=5, high=60), "names": Choice(False, YES_NO)}
+                   "fastest": Choice(20.0, low=5, high=60), "names": Choice(False, YES_NO),
+                   "shows": Choice("speech", ("speech", "on screen", "both"))}
+"""``shows``: what is said, what is read on the screen (for those who hear the dub: forced captions), or both."""
 
 
-def captions_told(material: Material, style: CaptionStyle) -> Data:
-    """All that an edition's captions are made of."""
+def captions_told(material: Material, style: CaptionStyle, shows: Value = "speech") -> Data:
+    """All that an edition's captions are made of. Raises BadInput where what they are to show is not there."""
     plan = material.plan()
-    return {"lines": [asdict(line) for line in caption_lines(plan)], "seconds": plan.seconds, "style": style.as_json(),
+    spoken = caption_lines(plan) if shows != "on screen" else []
+    seen = on_screen_lines(material, plan.seconds) if shows != "speech" else []
+    if shows == "on screen" and not seen:
+        raise BadInput("Nothing is read on the screen here, at a time that is known.")
+    return {"lines": [asdict(line) for line in spoken], "seconds": plan.seconds, "style": style.as_json(),
             "language": material.language, "names": sorted(pairs_of_names(material.names())),
-            "title": material.production}
+            "title": material.production, "seen": [asdict(line) for line in seen]}
+
+
+def on_screen_lines(material: Material, seconds: float) -> list[CaptionLine]:
+    """What is read on the screen, at its slots in the edition's programme: later by what the picture was held until
+    then."""
+    holds = material.holds()
+    found = []
+    for line in material.lines():
+        if not line.on_screen or line.slot_in is None or line.slot_out is None or not line.words.strip():
+            continue
+        start, end = (at + sum(hold.seconds for hold in holds if hold.at <= at) for at in (line.slot_in, line.slot_out))
+        if start < seconds:
+            found.append(CaptionLine("", " ".join(line.words.split()), start, min(end, seconds)))
+    return found
 
 
 def cues_told(order: Data) -> list[Cue]:
     lines = [CaptionLine(**{**line, "marks": [WordMark(**mark) for mark in line["marks"]]}) for line in order["lines"]]
     style = CaptionStyle(**order["style"])
-    return readable(captions(lines, style, order["language"], order["names"]), style, order["seconds"])
+    spoken = readable(captions(lines, style, order["language"], order["names"]), style, order["seconds"])
+    seen = captions([CaptionLine(**line) for line in order.get("seen", ())], style, order["language"], order["names"])
+    return sorted([*spoken, *seen], key=lambda cue: cue.start) if seen else spoken
 
 
 def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
-    order = {**captions_told(materials[0], style_of(choices)), "format": choices["format"]}
-    return {**order, "words": words_in_time(materials[0].plan())} if choices["format"] == "words.vtt" else order
+    order = {**captions_told(materials[0], style_of(choices), choices["shows"]), "format": choices["format"]}
+    if choices["format"] == "stl":
+        order = {**order, "fps": materials[0].fps, "day": materials[0].made()[2:10].replace("-", "")}
+        _stl(order, cues_told(order))
+    by_word = choices["format"] == "words.vtt" and choices["shows"] != "on screen"
+    return {**order, "words": words_in_time(materials[0].plan())} if by_word else order
+
+
+def _stl(order: Data, cues: Sequence[Cue]) -> bytes:
+    """Raises BadInput for letters that the format has not."""
+    return write_stl(cues, order["language"], CaptionStyle(**order["style"]), order["title"],
+                     frozenset(standing_above(cues)), order["fps"], order["day"])
 
 
 def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     cues, style = cues_told(order), CaptionStyle(**order["style"])
     place = folder / f"captions.{order['format']}"
-    place.write_text(written_captions(order["format"], cues, order["language"], style,
-                                      [(at, word) for at, word in order.get("words", ())], order["title"]),
-                     encoding="utf-8", newline="\n")
+    if order["format"] == "stl":
+        place.write_bytes(_stl(order, cues))
+    else:
+        words = [(at, word) for at, word in order.get("words", ())]
+        place.write_text(written_captions(order["format"], cues, order["language"], style, words, order["title"]),
+                         encoding="utf-8", newline="\n")
     faults = check_captions(cues, style, order["language"], order["names"])
     told: Report = {"cues": float(len(cues)), "caption_faults": float(len(faults)),
                     "fastest": round(max((len(cue.text) / max(cue.end - cue.start, 0.001) for cue in cues),
                                          default=0.0), 1)}
-    return [MadeFile(place.name, order["format"], {"what": "captions"}, told)]
+    what = "captions" if order["lines"] else "on-screen"
+    return [MadeFile(place.name, order["format"], {"what": what}, told)]
 
 
 def _check(order: Data, place: Path, file: MadeFile) -> Report:
@@ -69,15 +111,18 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
     found = read_again(place)
     require(len(found) == len(wanted), "Read again it holds {found} captions, not {wanted}.", found=len(found),
             wanted=len(wanted))
+    near = _FRAME if order["format"] == "stl" else _ROUNDED
     for (start, end), meant in zip(found, wanted, strict=True):
-        require(abs(start - meant.start) <= _ROUNDED and abs(end - meant.end) <= _ROUNDED,
+        require(abs(start - meant.start) <= near and abs(end - meant.end) <= near,
                 "The caption at {at:.3f} s is not what it should be.", at=meant.start)
-        require(end <= order["seconds"] + _ROUNDED, "The caption at {at:.3f} s outlasts the track.", at=start)
+        require(end <= order["seconds"] + near, "The caption at {at:.3f} s outlasts the track.", at=start)
     return {}
 
 
 def read_again(place: Path) -> list[tuple[float, float]]:
     """When each caption of a file is shown: from its own text, whatever made it."""
+    if place.suffix == ".stl":
+        return [(line.start or 0.0, line.end or 0.0) for line in read_stl(place.read_bytes(), Hints(labels={})).lines]
     text = place.read_text(encoding="utf-8")
     if not text.startswith("<?xml"):
         return [(cue.start, cue.end) for cue in read_cues(text, Script())]
@@ -92,5 +137,6 @@ def read_again(place: Path) -> list[tuple[float, float]]:
 
 
 CAPTIONS = ItemKind("captions", "edition", {"format": Choice("srt", FORMATS), **CAPTION_CHOICES},
-                    "{language}/{production}_{language}", need(Need.VOICED, Need.READ), _write_down, _make, _check)
+                    "{language}/{production}_{language}", need(Need.VOICED, Need.READ), _write_down, _make, _check,
+                    version=2)
 ITEMS = (CAPTIONS,)

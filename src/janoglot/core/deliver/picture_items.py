@@ -62,11 +62,21 @@ def _told(materials: Sequence[Material], choices: Mapping[str, Value], container
         key, lufs, seconds = material.mix()
         editions.append({"language": material.language, "name": own_name(material.language), "mix": key, "lufs": lufs,
                          "seconds": seconds, "is_source": material.language == material.source_language,
-                         "captions": captions_told(material, style) if choices["captions"] else None})
+                         "captions": _captions(material, style, choices)})
     return {"picture": picture, "holds": holds[0] if holds else [], "editions": editions, "container": container,
             "source": bool(choices["source_track"]), "kbps": int(str(choices["kbps"])),
             "title": materials[0].production, "source_language": materials[0].source_language,
             "default": materials[0].language}
+
+
+def _captions(material: Material, style: CaptionStyle, choices: Mapping[str, Value]) -> Data | None:
+    """None where none are wanted, or an edition has nothing of what they are to show."""
+    if not choices["captions"]:
+        return None
+    try:
+        return captions_told(material, style, choices["shows"])
+    except BadInput:
+        return None
 
 
 def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
@@ -188,7 +198,8 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     for number, (one, _) in enumerate(texts):
         command += ["-map", f"{1 + len(tracks) + number}:s:0"]
         about += [f"-metadata:s:s:{number}", f"language={language_code(one['language'], container)}",
-                  *_titled(f"s:{number}", one["name"], one["language"], container), f"-disposition:s:{number}", "0"]
+                  *_titled(f"s:{number}", one["name"], one["language"], container),
+                  f"-disposition:s:{number}", "0" if one["captions"]["lines"] else "forced"]
     if texts:
         about += ["-c:s", _TEXTS[container]]
     place = folder / f"picture.{container}"
@@ -285,7 +296,8 @@ def _told_renditions(order: Data, out: Path) -> None:
             f"#EXTM3U\n#EXT-X-VERSION:6\n#EXT-X-TARGETDURATION:{whole}\n#EXT-X-PLAYLIST-TYPE:VOD\n"
             f"#EXTINF:{one['seconds']:.3f},\n{name}.vtt\n#EXT-X-ENDLIST\n")
         media = m3u8.Media(uri=f"{name}.m3u8", type="SUBTITLES", group_id="captions", language=one["language"],
-                           name=one["name"], default="NO", autoselect="YES", base_uri="")
+                           name=one["name"], default="NO", autoselect="YES", base_uri="",
+                           forced="NO" if one["captions"]["lines"] else "YES")
         master.add_media(media)
         for playlist in master.playlists:
             # What a picture goes with is written by what stands beside it here.

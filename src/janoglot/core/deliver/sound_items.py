@@ -23,7 +23,7 @@ from janoglot.core.edition.sound_world import tracks_of_plan
 from janoglot.core.languages import english_name
 from janoglot.core.mix.blocks import BlockMix, KeptBlocks
 from janoglot.core.mix.programme import clip_samples
-from janoglot.core.mix.sides import RATE
+from janoglot.core.mix.sides import RATE, Floats32
 
 _NEEDS = need(Need.VOICED, Need.FINISHED, Need.READ, Need.MIXED)
 _WAVES: tuple[Value, ...] = ("wav16", "wav24", "wav32f")
@@ -218,15 +218,18 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         return made
     plan = MixPlan.from_json(order["plan"])
     for line in plan.lines:
-        samples = clip_samples(line.clip(stores.takes), plan.target)
-        if handle:
-            silence = np.zeros((round(handle * RATE), *samples.shape[1:]), np.float32)
-            samples = np.concatenate([silence, samples, silence])
+        samples = silent_around(clip_samples(line.clip(stores.takes), plan.target), handle)
         soundfile.write(plain, samples, RATE, subtype="FLOAT", format="WAV")
         keep(line.number, {"number": line.number, "speaker": line.speaker,
                            "part": order["parts"].get(str(line.number), "")}, len(samples) / RATE,
              " ".join(line.words.split()))
     return made
+
+
+def silent_around(samples: Floats32, seconds: float) -> Floats32:
+    """A clip with silence before it and behind it, to be cut and faded in by whoever lays it."""
+    silence = np.zeros((round(seconds * RATE), *samples.shape[1:]), np.float32)
+    return np.concatenate([silence, samples, silence]) if seconds else samples
 
 
 def _check_clips(order: Data, place: Path, file: MadeFile) -> Report:

@@ -20,7 +20,7 @@ from janoglot.core.deliver.encoding import AudioFormat, encode
 from janoglot.core.deliver.hold_list import picture_track
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.deliver.names import apart, file_name
-from janoglot.core.deliver.sound_items import form_of
+from janoglot.core.deliver.sound_items import form_of, silent_around
 from janoglot.core.deliver.timecode import can_drop, exact_rate, frames_at, frames_of, timecode_of
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.languages import own_name
@@ -41,7 +41,8 @@ def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> 
     picture = material.picture()
     return {"plan": plan.as_json(), "fps": material.fps, "format": choices["format"],
             "drop": bool(choices["drop_frame"]) and can_drop(material.fps), "form": form_of(choices).as_json(),
-            "starts": str(choices["starts"]), "title": f"{material.production} {material.language}",
+            "starts": str(choices["starts"]), "handles": int(str(choices["handles_ms"])),
+            "title": f"{material.production} {material.language}",
             "language": own_name(material.language), "clips": bool(choices["clips"]),
             "picture": {"name": picture["name"], "seconds": picture["seconds"]} if picture else None,
             "holds": [asdict(hold) for hold in material.holds()] if picture else [],
@@ -80,9 +81,13 @@ def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
             track, end = tracks[number]
             if start > end:
                 track.append(otio.schema.Gap(duration=otio.opentime.RationalTime(start - end, rate)))
-            whole = otio.opentime.TimeRange(otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(size, rate))
-            media = otio.schema.ExternalReference(path, whole)
-            clip = otio.schema.Clip(f"{line.number:03} {line.speaker}", media, whole)
+            handle = _handle(order)
+            there = otio.opentime.TimeRange(otio.opentime.RationalTime(0, rate),
+                                            otio.opentime.RationalTime(size + 2 * handle, rate))
+            used = otio.opentime.TimeRange(otio.opentime.RationalTime(handle, rate),
+                                           otio.opentime.RationalTime(size, rate))
+            media = otio.schema.ExternalReference(path, there)
+            clip = otio.schema.Clip(f"{line.number:03} {line.speaker}", media, used)
             clip.metadata["line"] = {"number": line.number, "speaker": line.speaker, "words": line.words}
             track.append(clip)
             tracks[number] = track, start + size
@@ -91,6 +96,11 @@ def timeline_of(order: Data, paths: Sequence[str]) -> otio.schema.Timeline:
         timeline.tracks.markers.append(otio.schema.Marker(part["name"], otio.opentime.TimeRange(
             time(part["start"]), otio.opentime.RationalTime(0, rate))))
     return timeline
+
+
+def _handle(order: Data) -> int:
+    """Frames before what is heard of a clip, and behind it."""
+    return frames_at(order.get("handles", 0) / 1000, order["fps"])
 
 
 def _begin(order: Data) -> int:
@@ -109,7 +119,7 @@ def edls_of(order: Data, paths: Sequence[str]) -> list[str]:
     """An event for each line, by its start; in as many lists as events and channels of CMX 3600 ask for. Who speaks
     beside two others is in another list."""
     plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
-    begin = _begin(order)
+    begin, handle = _begin(order), _handle(order)
     lanes: list[int] = []
     lists: dict[tuple[int, int], list[str]] = {}
     counts: dict[int, int] = {}
@@ -120,7 +130,8 @@ def edls_of(order: Data, paths: Sequence[str]) -> list[str]:
         pair = lane // _EDL_LANES
         run, number = divmod(counts.get(pair, 0), _EDL_EVENTS)
         counts[pair] = counts.get(pair, 0) + 1
-        times = (timecode_of(at, fps, drop) for at in (0, size, begin + start, begin + start + size))
+        times = (timecode_of(at, fps, drop) for at in (handle, handle + size, begin + start,
+                                                      begin + start + size))
         lists.setdefault((pair, run), []).extend([
             f"{number + 1:03}  AX       {'A' if lane % _EDL_LANES == 0 else 'A2':<5} C        {' '.join(times)}",
             f"* FROM CLIP NAME: {f'{line.number:03} {line.speaker}'[:_EDL_NAME]}", f"* SOURCE FILE: {path}"])
@@ -174,8 +185,9 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         (folder / "clips").mkdir(exist_ok=True)
         for line, path in zip(plan.lines, paths, strict=True):
             plain = folder / "plain.wav"
-            soundfile.write(plain, clip_samples(line.clip(stores.takes), plan.target), RATE, subtype="FLOAT",
-                            format="WAV")
+            over, under = exact_rate(order["fps"])
+            around = silent_around(clip_samples(line.clip(stores.takes), plan.target), _handle(order) * under / over)
+            soundfile.write(plain, around, RATE, subtype="FLOAT", format="WAV")
             told = encode(plain, folder / path, form)
             plain.unlink()
             made.append(MadeFile(path, "wav", {"number": line.number, "speaker": line.speaker},
@@ -237,8 +249,8 @@ TIMELINE = ItemKind(
     "timeline", "edition",
     {"format": Choice("otio", ("otio", "edl", "markers")), "clips": Choice(True, YES_NO),
      "codec": Choice("wav24", ("wav16", "wav24", "wav32f")), "rate": Choice(48_000, (44_100, 48_000, 96_000)),
-     "drop_frame": Choice(False, YES_NO),
+     "drop_frame": Choice(False, YES_NO), "handles_ms": Choice(0, low=0, high=5000),
      "starts": Choice("00:00:00:00", written=_TIME_CODE, like="01:00:00:00")},
     "{language}/turnover", need(Need.VOICED, Need.FINISHED, Need.READ), _write_down, _make, _check, together=True,
-    version=2, older=_since_time_codes)
+    version=3, older=_since_time_codes)
 ITEMS = (TIMELINE,)

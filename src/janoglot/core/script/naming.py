@@ -149,7 +149,8 @@ class Names:
     def __init__(self, rows: Iterable[str], known: Iterable[str] = (), captions: bool = False,
                  told: Mapping[str, bool] | None = None) -> None:
         self._told = {likeness(name): taken for name, taken in (told or {}).items()}
-        self._known = {likeness(name) for name in (*known, ON_SCREEN)} | {name for name, taken in self._told.items() if taken}
+        self._known = {likeness(name) for name in (*known, ON_SCREEN)}
+        self._known |= {name for name, taken in self._told.items() if taken}
         self._captions = captions
         count, letters, capitals = 0, 0, 0
         labels: list[Label] = []

@@ -47,8 +47,9 @@ class Fountain:
                 scene = _plain(_without_number(row.lstrip(".").strip()))
                 part = f"{section}: {scene}" if section else scene
             elif blank_before and (seen := _ON_SCREEN.match(row)):
-                script.lines.append(ScriptLine(UNNAMED, _plain(seen["words"]), notes=_plain(seen["notes"] or ""), part=part,
-                                               row=at + 1, on_screen=True))
+                notes = _plain(seen["notes"] or "")
+                script.lines.append(ScriptLine(UNNAMED, _plain(seen["words"]), notes=notes, part=part, row=at + 1,
+                                               on_screen=True))
             elif blank_before and words_follow and _is_cue(row, True):
                 at = self._speech(script, rows, at, part)
                 continue
