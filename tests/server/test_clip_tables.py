@@ -90,6 +90,29 @@ def test_only_new_rows_are_made_and_all_are_handed_over(call: Call, production: 
     assert all(one["made"] for one in clips(call, path, line)["clips"])
 
 
+def test_a_package_of_prompts_has_templates_clips_at_its_rate_and_loudness_a_folder_for_each_codec(call: Call, template: tuple[str, str, int]) -> None:
+    path, table, line = template
+    bring(call, table)
+    call("owner", "post", f"{path}lines/{line}/clips/")
+    call("owner", "post", f"{path}voicings/", {})
+    call("owner", "post", f"{path}mixes/", {})
+    production = path.partition("editions/")[0]
+    package = next(one for one in call("owner", "get", "/api/packages/").json()["packages"] if one["name"] == "phone prompts")
+    answer = call("owner", "post", f"{production}parcels/", {"package": {name: package[name] for name in ("name", "items")}, "languages": ["es-MX"], "reason": "a test"})
+    told = call("owner", "get", f"{production}parcels/{answer.json()['id']}/").json()
+    assert told["state"] == "ready", told["fault"]
+    with zipfile.ZipFile(io.BytesIO(content(call("reader", "get", f"{production}parcels/{told['id']}/content")))) as archive:
+        found = {name: soundfile.info(io.BytesIO(archive.read(name))) for name in archive.namelist() if name.endswith(".wav")}
+    assert {name.split("/")[1] for name in found} == {"ulaw", "wav16"}
+    for name, info in found.items():
+        assert (info.samplerate, info.subtype, info.channels) == ((8_000, "ULAW", 1) if "/ulaw/" in name else (16_000, "PCM_16", 1))
+    prompts = [name for name in found if "monday" in name or "noon" in name]
+    assert prompts == ["es-MX/ulaw/001_monday_es-MX.wav", "es-MX/ulaw/001_noon_es-MX.wav", "es-MX/wav16/001_monday_es-MX.wav", "es-MX/wav16/001_noon_es-MX.wav"]
+    for row in told["files"]:
+        if row["item"] == "templates' clips" and row["report"]["seconds"] > 1.5:
+            assert row["report"]["lufs"] == pytest.approx(-18, abs=0.5), row
+
+
 def test_values_are_typed_read_as_what_they_are_and_one_row_is_the_measure(call: Call, template: tuple[str, str, int]) -> None:
     path, table, line = template
     rows = [{"name": "a", "time": "7:15", "weekday": "lunes"}, {"time": "8:30", "weekday": ""}]

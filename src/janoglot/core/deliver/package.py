@@ -22,6 +22,7 @@ from janoglot.core.deliver.items import ItemKind, Value, files_of, make_item
 from janoglot.core.deliver.names import apart, check_pattern, file_name, named_by
 from janoglot.core.deliver.picture_items import ITEMS as PICTURES
 from janoglot.core.deliver.sound_items import ITEMS as SOUNDS
+from janoglot.core.deliver.template_clips import ITEMS as TEMPLATES
 from janoglot.core.deliver.text_items import ITEMS as TEXTS
 from janoglot.core.deliver.timeline_items import ITEMS as TIMELINES
 from janoglot.core.errors import BadInput, JanoglotError
@@ -29,8 +30,8 @@ from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import english_name
 from janoglot.core.store import Store
 
-KINDS: dict[str, ItemKind] = {one.name: one for group in (SOUNDS, CAPTIONS, PICTURES, TIMELINES, BOOKS, TEXTS)
-                              for one in group}
+_ALL = (SOUNDS, CAPTIONS, PICTURES, TIMELINES, BOOKS, TEXTS, TEMPLATES)
+KINDS: dict[str, ItemKind] = {one.name: one for group in _ALL for one in group}
 MANIFEST = "manifest.json"
 MANIFEST_VERSION = 1
 _MOST_ITEMS = 40
@@ -104,11 +105,15 @@ def package_of(told: Any) -> Package:
     return Package(name, tuple(items), bool(told.get("commercial")))
 
 
-def _shipped(name: str, *items: tuple[str, dict[str, Value]], commercial: bool = False) -> Package:
-    return package_of({"name": name, "commercial": commercial,
-                       "items": [{"kind": kind, "choices": choices} for kind, choices in items]})
+def _shipped(name: str, *items: tuple[str, dict[str, Value]], commercial: bool = False,
+             patterns: Sequence[str] = ()) -> Package:
+    named = [*patterns, *[""] * (len(items) - len(patterns))]
+    return package_of({"name": name, "commercial": commercial, "items": [
+        {"kind": kind, "choices": choices, "pattern": pattern}
+        for (kind, choices), pattern in zip(items, named, strict=True)]})
 
 
+_PHONES: tuple[dict[str, Value], ...] = ({"codec": "ulaw", "rate": 8_000}, {"codec": "wav16", "rate": 16_000})
 PACKAGES: tuple[Package, ...] = (
     _shipped("listening copy", ("track", {"codec": "mp3"}), ("captions", {"format": "srt"}),
              ("captions", {"format": "vtt"})),
@@ -119,8 +124,11 @@ PACKAGES: tuple[Package, ...] = (
     _shipped("editor's turnover", ("timeline", {"format": "otio"}), ("timeline", {"format": "edl"}),
              ("timeline", {"format": "markers", "clips": False}), ("stems", {}), ("cue sheet", {"format": "csv"})),
     _shipped("talking book", ("talking book", {"format": "epub"}), ("talking book", {"format": "lpf"})),
-    _shipped("phone prompts", ("clips", {"codec": "ulaw", "rate": 8000, "channels": 1, "lufs": -18.0}),
-             ("clips", {"codec": "wav16", "rate": 16_000, "channels": 1, "lufs": -18.0})),
+    # Whoever loads prompts into an exchange takes a folder of one codec.
+    _shipped("phone prompts", *[(kind, {**form, "channels": 1, "lufs": -18.0}) for form in _PHONES
+                                for kind in ("clips", "templates' clips")],
+             patterns=[f"{{language}}/{form['codec']}/{pattern}" for form in _PHONES
+                       for pattern in ("{number}_{speaker}_{part}", "{number}_{what}")]),
     _shipped("archive", ("track", {"codec": "flac"}), ("stems", {}), ("clips", {"codec": "flac"}),
              ("captions", {"format": "imsc.ttml"}), ("markup", {"format": "ssml"}), ("markup", {"format": "pls"}),
              ("wordings", {}), ("quality report", {}), ("quality report", {"format": "json"}), ("rights", {}),

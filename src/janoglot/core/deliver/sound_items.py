@@ -198,6 +198,7 @@ def _make_clips(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
     plain = folder / "plain.wav"
 
     def keep(number: int, fields: dict[str, str | int], seconds: float, title: str) -> None:
+        fields = {**fields, "what": form.codec}
         place = folder / f"{number:04}.{form.of.ending}"
         tags = {**order["tags"], "title": title, "artist": str(fields.get("speaker", ""))}
         told = encode(plain, place, form, tags=tags)

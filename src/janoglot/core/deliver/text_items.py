@@ -17,7 +17,6 @@ from janoglot.core.deliver.quality import quality_table
 from janoglot.core.deliver.recording_sheet import DELIVERABLES as SHEETS
 from janoglot.core.deliver.scripts import DELIVERABLES as SCRIPTS
 from janoglot.core.deliver.tables import FORMATS, Column, Table, clock, same_first_cells, write_table
-from janoglot.core.deliver.template_clips import DELIVERABLES as TEMPLATES
 from janoglot.core.languages import english_name, own_name
 
 _FORMATS: tuple[Value, ...] = FORMATS
@@ -163,8 +162,6 @@ ITEMS = (
     _of_deliverables("hold list", HOLDS, "holds", "{language}/{production}_{language}_holds", "csv"),
     _of_deliverables("recording sheet", SHEETS, "recording-sheet", "{language}/{production}_{language}_recording-sheet",
                      "pdf"),
-    _of_deliverables("templates' clips", TEMPLATES, TEMPLATES[0].name.partition(".")[0],
-                     "{language}/{production}_{language}_templates", TEMPLATES[0].name.partition(".")[2]),
     ItemKind("quality report", "edition", {"format": Choice("pdf", ("pdf", "json", "csv", "xlsx"))},
              "{language}/{production}_{language}_{what}", need(Need.VOICED), _report, _make_report, _check_report),
     _table_item("rights", "rights", _rights, formats=("csv", "pdf", "xlsx", "json"), usual="pdf"),
