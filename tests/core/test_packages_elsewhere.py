@@ -19,6 +19,7 @@ import ttconv.stl.reader
 import webvtt
 from lxml import etree
 from pymediainfo import MediaInfo
+from pypdf import PdfReader
 from wavinfo import WavInfoReader
 
 from janoglot.core.deliver.broadcast import BroadcastFacts, write_broadcast
@@ -27,6 +28,7 @@ from janoglot.core.deliver.caption_rules import CaptionStyle
 from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.ebu_stl import write_stl
 from janoglot.core.deliver.package import hand_over, package_of, wanted_and_left
+from janoglot.core.deliver.tables import Column, Table, write_table
 from janoglot.core.dubbing import materials_of
 from janoglot.core.errors import BadInput
 from janoglot.core.media.ffmpeg import ffmpeg, recording
@@ -211,3 +213,17 @@ def test_a_turnovers_clips_have_handles_and_lie_where_they_lay(made: Any) -> Non
             assert len(sound) / rate * 25 == pytest.approx(clip.media_reference.available_range.duration.value, abs=1)
     events = [row.split() for row in one(made, "timeline", {"format": "edl", "handles_ms": 480}).read_text().splitlines() if row[:3].isdigit()]
     assert all(row[4] == "00:00:00:12" for row in events)
+
+
+def test_a_printed_list_has_its_emoji_its_times_whole_and_no_columns_of_nothing(tmp_path: Path) -> None:
+    columns = (Column("line", 6), Column("in", 12), Column("words", 40, True), Column("notes", 20))
+    rows = [[str(number), "1:01:03.250", "Mind the third step 🙂🌊", ""] for number in range(1, 14)]
+    write_table(Table("Cue sheet", "", "en-GB", columns, rows), "pdf", tmp_path / "list.pdf")
+    read = PdfReader(tmp_path / "list.pdf")
+    text = read.pages[0].extract_text()
+    assert len(read.pages) == 1
+    assert text.count("1:01:03.250") == 13
+    assert "notes" not in text
+    fonts = {str(font.get_object()["/BaseFont"]) for font in read.pages[0]["/Resources"]["/Font"].values()}
+    assert any("Emoji" in font for font in fonts)
+    assert all(sign in text for sign in "🙂🌊")

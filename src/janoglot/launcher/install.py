@@ -24,7 +24,8 @@ LANGUAGES = (
     "hunspell-it", "hunspell-pt-br", "hunspell-pt-pt", "hunspell-nl", "hunspell-hi", "hunspell-ar",
 )
 """What drafts and what spells."""
-PRINT = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0", "fonts-noto-core", "fonts-droid-fallback")
+PRINT = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0", "fonts-noto-core", "fonts-droid-fallback",
+         "fonts-noto-color-emoji")
 """What sets pages, and letters of all scripts to set them in."""
 MEDIA = ("ffmpeg", *PRINT)
 TESTS = ("chromium-headless-shell", "festival", "festvox-kallpc16k", "epubcheck")

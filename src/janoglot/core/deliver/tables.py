@@ -6,11 +6,13 @@ import csv
 import html
 import io
 import json
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import regex
 from docx import Document
 from docx.enum.section import WD_ORIENT
 from docx.oxml import OxmlElement
@@ -159,9 +161,11 @@ _STYLE = """
 body { font: 8.5pt/1.35 'Noto Sans', 'Noto Sans Arabic', 'Noto Sans Devanagari', 'Noto Sans Hebrew', 'Noto Sans Thai',
   'Droid Sans Fallback', 'DejaVu Sans', sans-serif; color: #1c2326; }
 h1 { font-size: 15pt; margin: 0 0 1mm; } .about { color: #55646a; margin: 0 0 5mm; white-space: pre-line; }
-table { border-collapse: collapse; width: 100%; } thead { display: table-header-group; }
+table { border-collapse: collapse; width: 100%; table-layout: fixed; } thead { display: table-header-group; }
 th { text-align: start; font-size: 7.5pt; color: #55646a; border-bottom: 0.6pt solid #55646a; padding: 1mm 1.5mm; }
 td { vertical-align: top; border-bottom: 0.3pt solid #d5dfe2; padding: 1mm 1.5mm; overflow-wrap: anywhere; }
+.when { font-size: 7.5pt; white-space: nowrap; font-variant-numeric: tabular-nums; padding-inline: 0.6mm; }
+.sign { font-family: 'Noto Color Emoji'; }
 tr { break-inside: avoid; } .marked td { background: #fff1d6; }
 """
 
@@ -169,20 +173,35 @@ tr { break-inside: avoid; } .marked td { background: #fff1d6; }
 def page_of(table: Table) -> str:
     """The table as a page to be printed."""
     way = direction(table.language)
-    total = sum(one.width for one in table.columns)
-    columns = "".join(f"<col style='width:{100 * one.width / total:.1f}%'>" for one in table.columns)
-    head = "".join(f"<th>{html.escape(one.name)}</th>" for one in table.columns)
+    # A column of nothing takes paper from the words; the first says which row it is.
+    shown = [number for number in range(len(table.columns))
+             if number == 0 or not table.rows or any(row[number].strip() for row in table.rows)]
+    total = sum(table.columns[number].width for number in shown)
+    columns = "".join(f"<col style='width:{100 * table.columns[number].width / total:.1f}%'>" for number in shown)
+    head = "".join(f"<th>{html.escape(table.columns[number].name)}</th>" for number in shown)
     rows = []
     for number, row in enumerate(table.rows):
-        cells = "".join(
-            f"<td{f' dir={way} lang={html.escape(table.language)}' if one.words else ''}>{html.escape(cell)}</td>"
-            for cell, one in zip(row, table.columns, strict=True))
+        spoken = f" dir={way} lang={html.escape(table.language)}"
+        cells = "".join(_cell(row[at], spoken if table.columns[at].words else "") for at in shown)
         rows.append(f"<tr{' class=marked' if number in table.marked else ''}>{cells}</tr>")
     return (f"<!doctype html><html lang='{html.escape(table.language)}'><head><meta charset='utf-8'>"
             f"<title>{html.escape(table.title)}</title><style>{_STYLE}</style></head><body>"
             f"<h1>{html.escape(table.title)}</h1><p class='about'>{html.escape(table.about)}</p>"
             f"<table><colgroup>{columns}</colgroup><thead><tr>{head}</tr></thead><tbody>{''.join(rows)}</tbody>"
             "</table></body></html>")
+
+
+_SIGNS = regex.compile(r"[\p{Emoji_Presentation}\p{Extended_Pictographic}]"
+                       r"[\p{Emoji_Modifier}\uFE0F\u200D\p{Extended_Pictographic}]*")
+_CLOCK = re.compile(r"\d+:\d\d:\d\d\.\d+")
+
+
+def _cell(text: str, about: str) -> str:
+    # A time is read as one: it never breaks within its figures.
+    kind = " class=when" if _CLOCK.fullmatch(text) else ""
+    # The font of emoji has figures too, as wide as they are: it is asked for nothing but emoji.
+    told = _SIGNS.sub(lambda found: f"<span class=sign>{found[0]}</span>", html.escape(text))
+    return f"<td{kind}{about}>{told}</td>"
 
 
 def _pdf(table: Table) -> bytes:

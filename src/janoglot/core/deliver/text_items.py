@@ -52,8 +52,8 @@ def _wordings(material: Material) -> Table:
 
 
 def _cue_sheet(material: Material) -> Table:
-    columns = (Column("line", 6), Column("part", 14), Column("speaker", 14), Column("in", 11), Column("out", 11),
-               Column("heard from", 11), Column("to", 11), Column("words", 52, True), Column("delivery", 22),
+    columns = (Column("line", 6), Column("part", 14), Column("speaker", 14), Column("in", 12), Column("out", 12),
+               Column("heard from", 12), Column("to", 12), Column("words", 52, True), Column("delivery", 22),
                Column("notes", 22))
     rows = [[str(one.number), one.part, one.speaker, clock(one.slot_in), clock(one.slot_out), clock(one.start),
              clock(one.end), one.words, one.delivery, one.notes] for one in material.lines() if not one.on_screen]
