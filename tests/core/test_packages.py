@@ -36,7 +36,7 @@ from janoglot.core.deliver.deliverable import FailedCheck
 from janoglot.core.deliver.encoding import CODECS, AudioFormat, encode
 from janoglot.core.deliver.items import MadeFile
 from janoglot.core.deliver.names import file_name, named_by
-from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, hand_over, package_of, wanted_of
+from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, Item, called_like, hand_over, package_of, wanted_of
 from janoglot.core.deliver.picture_items import probed
 from janoglot.core.deliver.timecode import exact_rate, frames_at, frames_of
 from janoglot.core.deliver.timeline_items import edls_of, markers_of
@@ -485,6 +485,23 @@ def test_the_packages_that_come_with_it_are_made(made: Any) -> None:
         items = [(item.kind, item.choices) for item in package.items]
         _, files = made(*items, languages=("es-MX",), name=package.name.replace(" ", "-").replace("'", "-"))
         assert {row["item"] for row in files} == {item.kind for item in package.items}, package.name
+
+
+NAMED = "{language}/{production}-{edition}_{what}_{number}_{speaker}_{part}"
+
+
+@pytest.mark.parametrize(("kind", "choices"), [
+    ("track", {"codec": "mp3"}), ("stems", {"stems": "music, ambience"}), ("clips", {}), ("clips", {"by": "part", "codec": "flac"}),
+    ("captions", {}), ("captions", {"format": "stl"}), ("picture", {}), ("picture, all languages", {}), ("stream", {}),
+    ("timeline", {"format": "edl"}), ("talking book", {"format": "lpf"}), ("wordings", {}), ("cue sheet", {}), ("rights", {}),
+    ("markup", {"format": "pls"}), ("script", {"format": "srt"}), ("recording sheet", {}), ("quality report", {})])
+def test_names_are_said_before_as_they_are_then(made: Any, kind: str, choices: dict[str, Any]) -> None:
+    item = Item(kind, choices, NAMED)
+    languages = ["es-MX", "ar"] if item.of.of == "languages" else ["es-MX"]
+    _, files = made((kind, choices), languages=tuple(languages), name=f"said-{kind}-{len(str(choices))}".replace(" ", "-").replace(",", ""),
+                    patterns={kind: NAMED})
+    told = called_like(item, "Tide & Time", languages, 1, "Narrator", "The Stair")
+    assert files[0]["path"].startswith(told.removesuffix("…")) if item.of.together else files[0]["path"] == told
 
 
 def test_a_manifest_tells_the_truth_and_names_are_safe(made: Any) -> None:

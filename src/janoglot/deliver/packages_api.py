@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import mimetypes
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -17,11 +18,10 @@ from rest_framework.views import APIView
 
 from janoglot.core.deliver.deliverable import Need
 from janoglot.core.deliver.items import Choice
-from janoglot.core.deliver.names import FIELDS, file_name, named_by
-from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, Package, package_of
+from janoglot.core.deliver.names import FIELDS, file_name
+from janoglot.core.deliver.package import KINDS, MANIFEST, PACKAGES, Package, called_like, package_of
 from janoglot.core.errors import BadInput
 from janoglot.core.guarded import whole_number
-from janoglot.core.languages import english_name
 from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import OwnPackage, Parcel, RightNote
 from janoglot.deliver.open_points import HARD, SOFT, OpenPoint, open_points, quality_lines, rights
@@ -319,10 +319,10 @@ class StandingView(APIView):
         changed by asking."""
         production = production_for(request.user, production_id)
         package, editions, _ = _asked(request, production)
-        return Response([_standing(package, edition) for edition in editions])
+        return Response([_standing(package, edition, [one.language for one in editions]) for edition in editions])
 
 
-def _standing(package: Package, edition: Edition) -> Data:
+def _standing(package: Package, edition: Edition, languages: Sequence[str]) -> Data:
     state = EditionState.load(edition)
     points = points_of(package, edition, state)
     mix = ready_mix(edition, state.mix_recipe)
@@ -345,25 +345,12 @@ def _standing(package: Package, edition: Edition) -> Data:
         seconds = 0.0 if state_of == "ready" else state.seconds / _SPEED.get(kind.name, 1_000.0) + (
             state.seconds / 40 if Need.MIXED in needs and not mix else 0.0)
         first = next((one for one in state.lines if one.words.strip()), None)
-        name = named_by(item.names, {
-            "production": edition.production.name, "language": edition.language if kind.of == "edition" else "all",
-            "edition": english_name(edition.language), "number": first.line.number if first else 1,
-            "speaker": first.line.speaker_name if first else "", "part": first.line.part.name if first and
-            first.line.part else "", "what": _what(kind.name)})
-        items.append({"number": number, "state": state_of, "seconds": round(seconds, 1), "why": why, "names": [
-            f"{name}/…" if kind.together else f"{name}.{_ending(chosen)}"]})
+        chosen_here = [edition.language] if kind.of == "edition" else languages
+        name = called_like(item, edition.production.name, chosen_here, first.line.number if first else 1,
+                           first.line.speaker_name if first else "",
+                           first.line.part.name if first and first.line.part else "")
+        items.append({"number": number, "state": state_of, "seconds": round(seconds, 1), "why": why, "names": [name]})
     return {"language": edition.language, "points": [_point(one) for one in points], "items": items}
-
-
-def _what(kind: str) -> str:
-    return {"stems": "dialogue", "captions": "captions", "quality report": "quality"}.get(kind, kind.replace(" ", "-"))
-
-
-def _ending(chosen: Data) -> str:
-    from janoglot.core.deliver.encoding import CODECS
-
-    codec = CODECS.get(str(chosen.get("codec")))
-    return codec.ending if codec else str(chosen.get("format") or chosen.get("container") or "wav")
 
 
 def _point(one: OpenPoint) -> Data:

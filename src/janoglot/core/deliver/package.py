@@ -18,10 +18,12 @@ from typing import Any
 from janoglot.core.deliver.book_items import ITEMS as BOOKS
 from janoglot.core.deliver.caption_items import ITEMS as CAPTIONS
 from janoglot.core.deliver.deliverable import Data, Material, Need, Stores
+from janoglot.core.deliver.encoding import CODECS
 from janoglot.core.deliver.items import ItemKind, Value, files_of, make_item
 from janoglot.core.deliver.names import apart, check_pattern, file_name, named_by
 from janoglot.core.deliver.picture_items import ITEMS as PICTURES
 from janoglot.core.deliver.sound_items import ITEMS as SOUNDS
+from janoglot.core.deliver.stems import STEMS
 from janoglot.core.deliver.template_clips import ITEMS as TEMPLATES
 from janoglot.core.deliver.text_items import ITEMS as TEXTS
 from janoglot.core.deliver.timeline_items import ITEMS as TIMELINES
@@ -253,6 +255,46 @@ def files_of_package(package: Package, wanted: Sequence[Wanted], production: str
         made.append(handed_file)
     return [HandedFile(path, one.key, one.inner, one.told)
             for path, one in zip(apart([one.path for one in made]), made, strict=True)]
+
+
+_CALLED = {"quality report": "quality", "on-screen texts": "on-screen", "talking book": "book",
+           "picture, all languages": "picture", "templates' clips": "clip"}
+
+
+def _what(kind: str, chosen: Mapping[str, Value]) -> str:
+    """What stands for ``{what}`` in the first file of an item."""
+    if kind in ("track", "clips"):
+        return str(chosen["codec"])
+    if kind == "stems":
+        return next((name for name in STEMS if name in str(chosen["stems"]).split(", ")), STEMS[0])
+    if kind == "captions":
+        return "on-screen" if chosen["shows"] == "on screen" else "captions"
+    if kind == "markup":
+        return "markup" if chosen["format"] == "ssml" else "lexicon"
+    return _CALLED.get(kind, kind.replace(" ", "-"))
+
+
+def called_like(item: Item, production: str, languages: Sequence[str], number: int, speaker: str, part: str) -> str:
+    """What the first file of an item will be called, of ``languages`` in a production whose first line is number
+    ``number``, by ``speaker`` in ``part``."""
+    kind, chosen = item.of, item.chosen
+    language = "" if kind.of == "production" else languages[0] if kind.of == "edition" or len(languages) == 1 else "all"
+    fields: dict[str, str | int] = {
+        "production": production, "language": language,
+        "edition": english_name(language) if language not in ("", "all") else language}
+    if kind.together:
+        # Its files refer to one another by names of their own: the folder alone is called so.
+        return f"{named_by(item.names, fields)}/…"
+    fields["what"] = _what(kind.name, chosen)
+    if kind.name == "clips":
+        by_part = chosen["by"] == "part"
+        fields |= {"number": 1 if by_part else number, "speaker": "" if by_part else speaker,
+                   "part": part or ("part" if by_part else "")}
+    elif kind.name == "templates' clips":
+        fields["number"] = number
+    codec = CODECS.get(str(chosen.get("codec")))
+    form = str(chosen.get("format") or chosen.get("container") or "wav")
+    return f"{named_by(item.names, fields)}.{codec.ending if codec else form}"
 
 
 def package_together(one: HandedFile, other: HandedFile) -> bool:

