@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from janoglot.core.mix.cues import plan_as_json, sound_plan_of
-from janoglot.productions.models import ActionRecord, Line, LineRecording, Production, SoundWorld, Speaker, Wording
+from janoglot.productions.models import ActionRecord, Line, LineRecording, Production, SoundWorld, Speaker, WaitingRecording, Wording
 from tests.server.conftest import Call, content, edition_path, handed, lines
 
 
@@ -370,6 +370,16 @@ class TestWhatHangsOnALineThatIsCut:
         assert {plan["cues"][0]["until"]["line"], plan["cues"][1]["at"]["line"], plan["fades"][0]["line"]} == {tied}
         assert [row["line"] for row in plan["deeper"]] == [tied]
 
+    def test_all_sounds_go_along_with_all_the_words(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        tied = f"#{line.pk}"
+        self.world(production, cues=[{"layer": "effects", "sound": {"made": "knock"}, "id": "a", "at": {"line": tied, "edge": "start"}, "until": {"line": tied, "edge": "end"}}],
+                   fades=[{"line": tied, "seconds": 0.5}], deeper=[{"line": tied, "db": 6}], places=[{"line": tied, "room": "hall"}])
+        _, new, _ = self.cut(call, production, 0)
+        plan = SoundWorld.objects.get(production=production).plan
+        assert tied not in str(plan)
+        assert str(plan).count(f"#{new.pk}") == 5
+
     def test_undoing_the_cut_gives_the_sounds_back(self, production: Production, call: Call) -> None:
         tied = f"#{Line.objects.filter(production=production)[0].pk}"
         before = self.world(production, cues=[{"layer": "effects", "sound": {"made": "knock"}, "id": "b", "at": {"line": tied, "edge": "end"}}]).plan
@@ -393,6 +403,25 @@ class TestWhatHangsOnALineThatIsCut:
         call("editor", "post", f"/api/productions/{production.pk}/undo/")
         assert LineRecording.objects.filter(line=line).count() == 1
         assert self.cut(call, production, 8, 1)[2]["recordings"] == 0
+
+    def test_a_recording_of_both_halves_waits_to_be_given_to_one(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        edition = production.editions.get(language="es-MX")
+        LineRecording.objects.create(line=line, edition=edition, key="a.wav", name="take 3.wav", said="x", listened=True, heard="both")
+        self.cut(call, production, 8)
+        waiting = WaitingRecording.objects.get(edition=edition)
+        assert (waiting.key, waiting.name, waiting.state, waiting.heard) == ("a.wav", "take 3.wav", "ready", "both")
+        assert not LineRecording.objects.filter(edition=edition).exists()
+        call("editor", "post", f"/api/productions/{production.pk}/undo/")
+        assert not WaitingRecording.objects.exists() and LineRecording.objects.get(edition=edition).line_id == line.pk
+
+    def test_a_line_cut_before_its_first_word_takes_its_recording_along(self, production: Production, call: Call) -> None:
+        line = Line.objects.filter(production=production)[0]
+        edition = production.editions.get(language="en-GB")
+        LineRecording.objects.create(line=line, edition=edition, key="a.wav", said="x")
+        _, new, told = self.cut(call, production, 0)
+        assert LineRecording.objects.get(edition=edition).line_id == new.pk
+        assert told["recordings"] == 0, "nothing is lost that one would have to be told of"
 
     def test_a_name_is_taken_as_it_was_typed(self, production: Production, call: Call) -> None:
         line = Line.objects.filter(production=production)[0]

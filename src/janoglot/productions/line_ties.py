@@ -29,6 +29,13 @@ def follow_split(record: Recorder, line: Line, new: Line) -> None:
     _rewrite(record, line, lambda place: {**place, "line": other} if place.get("edge") == "end" else place, rows)
 
 
+def follow_all(record: Recorder, line: Line, new: Line) -> None:
+    """All of ``line``'s words are ``new``'s: so is everything that is tied to them."""
+    one, other = f"#{line.pk}", f"#{new.pk}"
+    _rewrite(record, line, lambda place: {**place, "line": other}, lambda _, found: [
+        {**row, "line": other} if _line_of(row) == one else row for row in found])
+
+
 def follow_join(record: Recorder, before: Line, line: Line) -> None:
     """What was tied to the end of ``line`` is tied to the end of the line that it becomes a part of, and so is what
     fades out there. What was tied to its beginning has lost that."""

@@ -182,7 +182,7 @@ class SplitView(APIView):
         recorded = LineRecording.objects.filter(line=line).count()
         new = split_line(request.user, line, edition, **given.validated_data)
         answer = _answer(request, line.production, new.pk)
-        answer.data["recordings"] = recorded
+        answer.data["recordings"] = recorded - LineRecording.objects.filter(line__in=[line, new]).count()
         return answer
 
 

@@ -85,5 +85,17 @@ class LineRecording(models.Model):
 
     @staticmethod
     def when_split(record: Any, rows: Any, cut: Any) -> None:
-        """What was said in one go is no take of either half."""
+        """Who cuts before the first word or behind the last has moved all of them: their recording goes along. What was
+        said in one go is no take of either half otherwise; it waits in its edition, to be given to one of them."""
+        if cut.left and cut.right:
+            record.create_all([WaitingRecording(
+                edition=row.edition, key=row.key, name=row.name or f"{cut.line.number}", state=WaitingRecording.State.READY,
+                listened=row.listened, heard=row.heard, faults=row.faults) for row in rows])
+        if cut.left and not cut.right:
+            return
+        moved = [LineRecording(edition=row.edition, line=cut.new, key=row.key, name=row.name, said=row.said,
+                               stretch=row.stretch, cleaned=row.cleaned, take_id=row.take_id, state=row.state,
+                               listened=row.listened, heard=row.heard, faults=row.faults, by_id=row.by_id,
+                               brought=row.brought) for row in rows] if cut.right and not cut.left else []
         record.delete_all(list(rows))
+        record.create_all(moved)

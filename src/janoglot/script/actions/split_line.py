@@ -6,7 +6,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.script.cutting import share_at, split_at, split_slot
 from janoglot.core.script.order import between
 from janoglot.productions.belonging import Cut, split_belongings
-from janoglot.productions.line_ties import follow_split
+from janoglot.productions.line_ties import follow_all, follow_split
 from janoglot.productions.models import Edition, Line, Take, Wording
 from janoglot.productions.neighbours import following
 from janoglot.productions.permissions import Anyone
@@ -50,4 +50,6 @@ def split_line(user: Anyone, line: Line, edition: Edition, text: str, at: int, r
         split_belongings(record, Cut(user, line, new, edition, left, right, share))
         if left and right:
             follow_split(record, line, new)
+        elif right:
+            follow_all(record, line, new)
     return new
