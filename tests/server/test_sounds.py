@@ -15,7 +15,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from janoglot.core.mix.cues import sound_plan_of
 from janoglot.editions.state import EditionState
 from janoglot.mix.models import Mix
-from janoglot.productions.models import Line, Production, SoundWorld, Speaker
+from janoglot.productions.models import Line, Media, Production, SoundWorld, Speaker
 from janoglot.productions.taking_out import production_script
 from tests.server.conftest import Call, content, edition_path
 
@@ -308,7 +308,7 @@ class TestBed:
 
     def test_music_and_effects_are_lined_up_and_used_instead(self, call: Call, production: Production, voiced: str) -> None:
         source = self.source()
-        self.brought(call, production, source, "source")
+        played = self.brought(call, production, source, "source")
         clean = self.brought(call, production, np.concatenate([np.zeros(24_000, np.float32), source]), "bed")
         media = f"/api/productions/{production.pk}/media/{clean['id']}/"
         told = call("reader", "get", media).json()
@@ -319,6 +319,21 @@ class TestBed:
         before = mixed(call, voiced)[0]
         assert call("owner", "patch", media, {"offset": 0.25}).json()["offset"] == 0.25
         assert mixed(call, voiced)[0] != before
+        # What somebody said is not overruled by what is found, whoever brings the same file in elsewhere.
+        other = call("owner", "post", f"/api/productions/{production.pk}/duplicate/", {"name": "Again", "with_takes": False}).json()["id"]
+        Media.objects.filter(production=other, purpose="bed").update(by_hand=False, offset=None)
+        call("owner", "patch", f"/api/productions/{production.pk}/media/{played['id']}/", {"played": True})
+        assert call("reader", "get", media).json()["offset"] == 0.25
+        assert Media.objects.get(production=other, purpose="bed").offset == pytest.approx(0.5, abs=0.001)
+
+    def test_a_bed_is_lined_up_anew_with_another_recording(self, call: Call, production: Production, voiced: str) -> None:
+        source = self.source()
+        first = self.brought(call, production, source, "source")
+        clean = self.brought(call, production, np.concatenate([np.zeros(24_000, np.float32), source]), "bed")
+        self.brought(call, production, np.concatenate([np.zeros(12_000, np.float32), source]), "source")
+        assert Media.objects.get(pk=clean["id"]).offset == pytest.approx(0.25, abs=0.001)
+        call("owner", "patch", f"/api/productions/{production.pk}/media/{first['id']}/", {"played": True})
+        assert Media.objects.get(pk=clean["id"]).offset == pytest.approx(0.5, abs=0.001)
 
     def test_what_is_neither_is_refused(self, call: Call, production: Production) -> None:
         answer = call("owner", "post", f"/api/productions/{production.pk}/media/", {"file": SimpleUploadedFile("a.flac", b"x"), "purpose": "smell"}, format="multipart")

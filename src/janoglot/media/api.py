@@ -156,12 +156,15 @@ class OneMediaView(APIView):
         sent = MediaChangeSerializer(data=request.data)
         sent.is_valid(raise_exception=True)
         if "offset" in sent.validated_data and row.purpose == Media.Purpose.BED:
-            line_up_bed(request.user, row, sent.validated_data["offset"], 1.0)
+            line_up_bed(request.user, row, sent.validated_data["offset"], 1.0, by_hand=True)
             row.refresh_from_db()
             return Response(media_data(row))
         if not sent.validated_data.get("played"):
             raise BadInput("Say which other recording is to be played.")
         play_source_media(request.user, row)
+        if row.purpose == Media.Purpose.SOURCE and row.production.media.filter(purpose=Media.Purpose.BED).exists():
+            # How much later the bed is than this one is another question than before.
+            begin_copies(row, request.user)
         return Response(media_data(row))
 
     @extend_schema(responses={204: None})

@@ -69,8 +69,10 @@ def copy_media(piece: Piece) -> None:
                 kept.write(key, make)
             if what == "sound":
                 kept_peaks(key, kept)
-        for one in Media.objects.filter(key=row.key):
-            _line_up(one, piece.job.user or one.production.created_by)
+        for one in Media.objects.select_related("production").filter(key=row.key):
+            # Who brought a recording in here has done nothing in the other productions that have it.
+            here = one.production_id == piece.job.production_id
+            _line_up(one, piece.job.user if here and piece.job.user else one.production.created_by)
     except JanoglotError:
         raise
     except (OSError, RuntimeError, ValueError) as error:
@@ -85,7 +87,7 @@ def _line_up(row: Media, user: Any) -> None:
     if source is None or "sound" not in source.copies or not store().has(source.copies["sound"]):
         return
     for bed in of_production.filter(purpose=Media.Purpose.BED):
-        if "sound" in bed.copies and store().has(bed.copies["sound"]):
+        if not bed.by_hand and "sound" in bed.copies and store().has(bed.copies["sound"]):
             offset, sure = later_by(_begins(bed.copies["sound"]), _begins(source.copies["sound"]))
             if bed.offset is None or abs(bed.offset - offset) > 1e-4:
                 line_up_bed(user, bed, round(offset, 5), round(sure, 3))

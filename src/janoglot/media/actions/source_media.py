@@ -20,12 +20,14 @@ def bring_source_media(user: Anyone, production: Production, key: str, name: str
     return media
 
 
-def line_up_bed(user: Anyone, media: Media, offset: float, sure: float) -> None:
+def line_up_bed(user: Anyone, media: Media, offset: float, sure: float, by_hand: bool = False) -> None:
     """``offset``: how many seconds a bed is later than the source's recording, as it was found or is said to be;
     ``sure``: 0 to 1."""
     with action(user, media.production, "line_up_bed", goes_on=True) as record:
         record.summary, record.details = f"{offset:+.3f} s", {"seconds": f"{offset:+.3f}"}
-        record.update(Media.objects.select_for_update().get(pk=media.pk), offset=offset, sure=sure)
+        row = Media.objects.select_for_update().get(pk=media.pk)
+        if by_hand or not row.by_hand:
+            record.update(row, offset=offset, sure=sure, by_hand=by_hand)
 
 
 def play_source_media(user: Anyone, media: Media) -> None:

@@ -36,6 +36,8 @@ class Media(models.Model):
     """Of a bed: how many seconds later it is than the source's recording, once that is found."""
     sure = models.FloatField(default=0.0)
     """… and how sure that is, 0 to 1."""
+    by_hand = models.BooleanField(default=False)
+    """Whether somebody has said so: then nothing that is found overrules it."""
     brought = models.DateTimeField(default=timezone.now)
 
     class Meta:
