@@ -11,6 +11,7 @@ import { SpeakerMark } from "../../shared/ui/SpeakerMark";
 import { TakeDot } from "../../shared/ui/TakeDot";
 import { howChosen, type How } from "../../shared/useChosen";
 import { SampleButton } from "../../shared/ui/SampleButton";
+import { Unanswered } from "../../shared/unanswered";
 import { GaugeBar, GaugeWords } from "./Gauge";
 import { MARK_LOOK, pieces, sourceSpans, wordingSpans } from "./marks";
 import { useGauge, type AdaptActions, type Doubt, type Standing } from "./useAdapt";
@@ -138,6 +139,7 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
   const [unsaved, setUnsaved] = useState(false);
   const [reopen, setReopen] = useState(false);
   const base = useRef(kept?.base ?? line.revision);
+  const [unanswered] = useState(() => new Unanswered());
   const saving = useRef<Promise<boolean> | null>(null);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const latest = useRef({ typed, words: line.words, reopen });
@@ -168,18 +170,27 @@ function Field({ production, edition, line, doubt, standing, selected, readOnly,
       onTyping(line.id, null);
       return true;
     };
-    if (now.trim() === latest.current.words) return done();
-    const save = async () => {
+    if (now.trim() === latest.current.words && !unanswered.some) return done();
+    const save = async (): Promise<boolean> => {
       try {
+        unanswered.send(now);
         const saved = await actions.write(line.id, now, base.current, latest.current.reopen);
+        unanswered.answered();
         base.current = saved.revision;
         latest.current.words = saved.text;
         return done();
       } catch (error) {
         if (!(error instanceof Fault)) throw error;
+        const theirs = error.code === "conflict" ? (error.current as { text?: string; revision?: number } | undefined) : undefined;
+        const revision = theirs?.revision;
+        if (revision && unanswered.isOurs(theirs.text)) {
+          // Our own words came through though their answer did not: these go on from there.
+          base.current = revision;
+          unanswered.answered();
+          return await save();
+        }
         setUnsaved(true);
         // The next try is typed over what stands there now, knowingly.
-        const revision = error.code === "conflict" ? (error.current as { revision?: number } | undefined)?.revision : undefined;
         if (revision) base.current = revision;
         keepTyped(own, { text: now, base: base.current });
         say({ tone: "bad", text: `${label}: ${error.message || t("common.unreachableKept")}` });

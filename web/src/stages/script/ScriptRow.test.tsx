@@ -32,3 +32,25 @@ it("one row is pasted as ever", () => {
   fireEvent.paste(field, { clipboardData: { getData: () => " and wait\n" } });
   expect(screen.queryByRole("button", { name: /lines of them/ })).toBeNull();
 });
+
+it("words whose answer was lost and that are taken back are nobody else's", async () => {
+  let tries = 0;
+  const asked = serve({
+    [PUT]: (one) => {
+      tries += 1;
+      if (tries === 1) throw new TypeError("away");
+      if (tries === 2) return new Response(JSON.stringify({ code: "conflict", message: "Somebody else", current: { text: "Mind the fourth step.", revision: 4 } }), { status: 409, headers: { "Content-Type": "application/json" } });
+      return { text: (one.body as { text: string }).text, revision: 5 };
+    },
+  });
+  const { actions, field } = open();
+  fireEvent.change(field, { target: { value: "Mind the fourth step." } });
+  fireEvent.blur(field);
+  await screen.findByRole("alert");
+  // Taken back in the field: the server has the words that it never answered for.
+  fireEvent.change(field, { target: { value: "Mind the step." } });
+  fireEvent.blur(field);
+  await waitFor(() => expect(actions.saved).toHaveBeenCalledWith(7, "Mind the step.", 5));
+  expect(asked.map((one) => (one.body as { revision: number }).revision)).toEqual([3, 3, 4]);
+  expect(screen.queryByRole("alert")).toBeNull();
+});

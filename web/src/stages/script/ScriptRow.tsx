@@ -14,6 +14,7 @@ import type { EditedLine } from "../../shared/script/scriptState";
 import { SpeakerField } from "../../shared/ui/SpeakerField";
 import { NoteField, TimesField } from "./TimesField";
 import type { ScriptActions } from "../../shared/script/useScript";
+import { Unanswered } from "../../shared/unanswered";
 
 /** After so long without a key, what was typed is saved. */
 const PAUSE = 700;
@@ -185,6 +186,7 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
   const [fault, setFault] = useState("");
   const base = useRef(line.revision);
   const sending = useRef(false);
+  const [unanswered] = useState(() => new Unanswered());
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
   const latest = useRef<{ typed: string | null; line: EditedLine }>({ typed, line });
   useEffect(() => {
@@ -210,14 +212,17 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
     const now = latest.current.typed === null ? asked : latest.current;
     if (now.typed === null) return;
     const words = now.typed.trim();
-    if (words === now.line.words && over === undefined) {
+    if (words === now.line.words && over === undefined && !unanswered.some) {
       setTyped(null);
       setFault("");
       return;
     }
     sending.current = true;
+    let anew: number | undefined;
     try {
+      unanswered.send(words);
       const saved = await setWording(frame.production, frame.language, id, words, over ?? base.current);
+      unanswered.answered();
       base.current = saved.revision;
       setConflict(null);
       setFault("");
@@ -227,10 +232,17 @@ function Words({ line, number, frame }: { line: EditedLine; number: number; fram
     } catch (error) {
       if (!(error instanceof Fault)) throw error;
       const theirs = error.current as { text?: string; revision?: number } | undefined;
-      if (error.code === "conflict" && theirs) setConflict({ theirs: theirs.text ?? "", revision: theirs.revision ?? 0 });
+      if (error.code === "conflict" && theirs && unanswered.isOurs(theirs.text)) anew = theirs.revision;
+      else if (error.code === "conflict" && theirs) setConflict({ theirs: theirs.text ?? "", revision: theirs.revision ?? 0 });
       else setFault(error.message || t("common.unreachableKept"));
     } finally {
       sending.current = false;
+    }
+    if (anew !== undefined) {
+      // Our own words came through though their answer did not: these go on from there.
+      base.current = anew;
+      unanswered.answered();
+      return keep(anew);
     }
     if (latest.current.typed !== null && latest.current.typed !== now.typed) timer.current = setTimeout(() => void keep(), PAUSE);
   }
