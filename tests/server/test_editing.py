@@ -7,7 +7,16 @@ from typing import Any
 import pytest
 
 from janoglot.core.mix.cues import plan_as_json, sound_plan_of
-from janoglot.productions.models import ActionRecord, Line, LineRecording, Production, SoundWorld, Speaker, WaitingRecording, Wording
+from janoglot.productions.models import (
+    ActionRecord,
+    Line,
+    LineRecording,
+    Production,
+    SoundWorld,
+    Speaker,
+    WaitingRecording,
+    Wording,
+)
 from tests.server.conftest import Call, content, edition_path, handed, lines
 
 

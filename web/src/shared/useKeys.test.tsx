@@ -68,3 +68,11 @@ it("on what is chosen Space plays and arrows go on, on what is not it is chosen"
   for (const name of ["here", "there"]) for (const key of [" ", "ArrowDown", "Enter"]) fireEvent.keyDown(view.getByText(name), { key });
   expect([space.mock.calls.length, down.mock.calls.length]).toEqual([1, 2]);
 });
+
+it("a button that keeps its click from the row it lies in lets go all the same", () => {
+  const view = render(<><Bench keys={{}} /><div><button type="button" onClick={(event) => event.stopPropagation()}>2</button></div></>);
+  const button = view.getByRole("button", { name: "2" });
+  button.focus();
+  fireEvent.click(button, { detail: 1 });
+  expect(document.activeElement).toBe(document.body);
+});

@@ -52,8 +52,9 @@ export function useLetGo(): void {
         if (!active.closest(`[role=dialog], ${KEYED}`)) active.blur();
       }
     }
-    window.addEventListener("click", released);
-    return () => window.removeEventListener("click", released);
+    // On the way down: a button that keeps its click from the row that it lies in is let go of as well.
+    window.addEventListener("click", released, true);
+    return () => window.removeEventListener("click", released, true);
   }, []);
 }
 

@@ -4161,12 +4161,12 @@ export interface components {
          *     * `markup` - markup
          *     * `hold list` - hold list
          *     * `recording sheet` - recording sheet
-         *     * `templates' clips` - templates' clips
          *     * `quality report` - quality report
          *     * `rights` - rights
+         *     * `templates' clips` - templates' clips
          * @enum {string}
          */
-        ItemKindEnum: "track" | "stems" | "clips" | "captions" | "picture" | "picture, all languages" | "stream" | "timeline" | "talking book" | "script" | "wordings" | "cue sheet" | "on-screen texts" | "markup" | "hold list" | "recording sheet" | "templates' clips" | "quality report" | "rights";
+        ItemKindEnum: "track" | "stems" | "clips" | "captions" | "picture" | "picture, all languages" | "stream" | "timeline" | "talking book" | "script" | "wordings" | "cue sheet" | "on-screen texts" | "markup" | "hold list" | "recording sheet" | "quality report" | "rights" | "templates' clips";
         ItemStanding: {
             /** @description Of the item in its package, from 0. */
             number: number;

@@ -4,7 +4,7 @@ import { useTranslation } from "react-i18next";
 
 import { useNotices } from "../notices";
 import { api, data, Fault, written, type Schemas, type ScriptPart } from "../api/client";
-import { cutHere, merged, type ScriptState } from "./scriptState";
+import { cutHere, merged, type EditedLine, type ScriptState } from "./scriptState";
 
 const EVERY = 2_500;
 /** Behind an edit, the rest of the production is looked at again when the typing rests for so long. */
@@ -69,6 +69,10 @@ function take(client: QueryClient, production: number, answer: ScriptPart, keys?
 
 type Marks = Omit<Schemas["MarkRequest"], "lines">;
 
+function shownMarks({ kind, in_sight }: Marks): Partial<Pick<EditedLine, "kind" | "in_sight">> {
+  return { ...(kind === undefined ? {} : { kind }), ...(in_sight === undefined ? {} : { in_sight }) };
+}
+
 /** Everything that can be done to a script. Each tells of its own fault; gives back whether it was done. */
 export function useScriptActions(production: number) {
   const client = useQueryClient();
@@ -106,7 +110,15 @@ export function useScriptActions(production: number) {
       giveAllOf: (one: number, speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { all_of: one, speaker } }))),
       add: (behind: number | null, text: string) => run(() => data(api.POST(`${at}/add/`, { params: params(), body: { behind, text } }))),
       remove: (lines: number[]) => run(() => data(api.POST(`${at}/remove/`, { params: params(), body: { lines } }))),
-      mark: (lines: number[], marks: Marks) => run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } }))),
+      mark: async (lines: number[], marks: Marks) => {
+        const some = new Set(lines);
+        const before = new Map(state()?.lines.filter((one) => some.has(one.id)).map(({ id, kind, in_sight }) => [id, { kind, in_sight }]));
+        // Shown at once: the next key goes by what this one did.
+        client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => (some.has(one.id) ? { ...one, ...shownMarks(marks) } : one)) });
+        const answer = await run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } })));
+        if (!answer) client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => ({ ...one, ...before.get(one.id) })) });
+        return answer;
+      },
       beginPart: (line: number, name: string) => run(() => data(api.POST(`${at}/parts/`, { params: params(), body: { line, name } }))),
       mergeLabels: (into: number, speakers: number[]) =>
         run(() => data(api.POST(`${at}/labels/merge/`, { params: params(), body: { into, speakers } }))),
