@@ -89,8 +89,8 @@ class LineRecording(models.Model):
         said in one go is no take of either half otherwise; it waits in its edition, to be given to one of them."""
         if cut.left and cut.right:
             record.create_all([WaitingRecording(
-                edition=row.edition, key=row.key, name=row.name or f"{cut.line.number}", state=WaitingRecording.State.READY,
-                listened=row.listened, heard=row.heard, faults=row.faults) for row in rows])
+                edition=row.edition, key=row.key, name=row.name or f"{cut.line.number}",
+                state=WaitingRecording.State.READY, listened=row.listened, heard=row.heard, faults=row.faults) for row in rows])
         if cut.left and not cut.right:
             return
         moved = [LineRecording(edition=row.edition, line=cut.new, key=row.key, name=row.name, said=row.said,
