@@ -90,7 +90,8 @@ class LineRecording(models.Model):
         if cut.left and cut.right:
             record.create_all([WaitingRecording(
                 edition=row.edition, key=row.key, name=row.name or f"{cut.line.number}",
-                state=WaitingRecording.State.READY, listened=row.listened, heard=row.heard, faults=row.faults) for row in rows])
+                state=WaitingRecording.State.READY, listened=row.listened, heard=row.heard, faults=row.faults)
+                for row in rows])
         if cut.left and not cut.right:
             return
         moved = [LineRecording(edition=row.edition, line=cut.new, key=row.key, name=row.name, said=row.said,
