@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
+from importlib import import_module
 from typing import Any
 
 import pytest
+from django.apps import apps
 from django.test import Client
 
 from janoglot.productions.models import LexiconEntry, Line, Production, Wording
@@ -152,3 +154,15 @@ def test_control_characters_come_in_by_no_door_and_everything_is_handed_over(pro
         assert call("owner", "get", f"{path}{name}").status_code == 200, name
     for file in ("script.csv", "script.json", "recording-sheet.pdf", "captions.srt"):
         assert handed(call, path, file).status_code in (200, 400), file
+
+
+def test_control_characters_of_before_are_taken_out_of_what_is_kept(production: Production, call: Call) -> None:
+    """Words that were kept before the doors refused them would have every office file and every exchange fail."""
+    wording = Wording.objects.filter(edition__production=production, edition__language="es-MX").first()
+    assert wording is not None
+    Wording.objects.filter(pk=wording.pk).update(text="La marea\x02 está\x01 cambiando.\n")
+    Production.objects.filter(pk=production.pk).update(name="The Night\x08 Ferry")
+    import_module("janoglot.productions.migrations.0028_no_control_characters").taken_out(apps, None)
+    wording.refresh_from_db()
+    production.refresh_from_db()
+    assert (wording.text, production.name) == ("La marea está cambiando.\n", "The Night Ferry")
