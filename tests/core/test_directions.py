@@ -113,3 +113,28 @@ def test_turned_all_of_it_is_said(table: tuple[bytes, str]) -> None:
 
 def test_a_table_without_any_asks_nothing() -> None:
     assert read((b"speaker\twords\nMara\tMind the step.\n", "a.tsv")).brackets is None
+
+
+def test_a_pause_among_the_words_of_a_table_is_one() -> None:
+    rows = "speaker,en-GB,es-MX\nOda,It is loose. (pause) It always was.,Está flojo. (pausa) Siempre lo estuvo.\nMara,(pause) Why?,¿Por qué?\n"
+    script = read_script(rows, "a.csv", Hints(source_language="en-GB"))
+    assert [line.words for line in script.lines] == ["It is loose. It always was.", "Why?"]
+    settle_delivery(script, "en-GB")
+    marks = {tag: own["direction"]["marks"] for tag, own in script.lines[0].own.items()}
+    assert [(one["kind"], one["word"]) for one in marks["en-GB"]] == [("pause", 3)]
+    assert [(one["kind"], one["word"]) for one in marks["es-MX"]] == [("pause", 2)]
+    assert 0.3 < marks["en-GB"][0]["amount"] < 1.5
+    assert not script.lines[1].own.get("en-GB"), "before the first word it is the line that waits: that stays a note"
+
+
+def test_a_pause_among_words_that_were_corrected_meanwhile_is_none() -> None:
+    script = read_script("speaker,en-GB\nOda,It is loose. (pause) It always was.\n", "a.csv", Hints(source_language="en-GB"))
+    script.lines[0].words = "It is loose."
+    settle_delivery(script, "en-GB")
+    assert not script.lines[0].own.get("en-GB")
+
+
+def test_all_of_it_is_said_where_that_is_ticked() -> None:
+    script = read_script("speaker,en-GB\nOda,It is loose. (pause) It always was.\n", "a.csv", Hints(source_language="en-GB", directions=False))
+    settle_delivery(script, "en-GB")
+    assert "(pause)" in script.lines[0].words and not script.lines[0].own.get("en-GB")

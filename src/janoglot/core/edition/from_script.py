@@ -198,19 +198,26 @@ def guide_told(told: Mapping[str, Any], words: str) -> Guide:
         raise BadInput("The guide of a line cannot be read.") from error
 
 
+_PAUSE = 0.7
+"""Seconds that a pause is where a script says no more than that there is one."""
+
+
 def settle_delivery(script: Script, source: str) -> None:
     """What lines say in plain words of how they should sound, as moods and marks of every language that they have words
-    in; where something is directed of a line already, that holds."""
+    in, and the pauses that stood among their words; where something is directed of a line already, that holds."""
     for line in script.lines:
         if SOURCE in line.own:
             line.own[source] = {**line.own.pop(SOURCE), **line.own.get(source, {})}
         told = understood(line.delivery) if line.delivery.strip() else None
-        for language in [source, *line.wordings] if told else []:
+        for language in [source, *line.wordings] if told or line.pauses else []:
             words = script.wording(line, language, source)
+            among, pauses = line.pauses.get("" if language == source else language, ("", []))
+            marks = [*(told.marks(words) if told else ()),
+                     *(DirectionMark("pause", word, _PAUSE) for word in pauses if among == words)]
             own = line.own.setdefault(language, {})
-            if told and words.strip() and "direction" not in own:
-                own["direction"] = {"moods": dict(told.moods), "said": words, "marks": [
-                    mark.as_json() for mark in told.marks(words)]}
+            if (told or marks) and words.strip() and "direction" not in own:
+                own["direction"] = {"moods": dict(told.moods) if told else {}, "said": words,
+                                    "marks": [mark.as_json() for mark in marks]}
 
 
 def own_casting_of(told: Any, kept: Mapping[str, Voice]) -> OwnCasting | None:

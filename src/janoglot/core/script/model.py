@@ -38,6 +38,8 @@ class ScriptLine:
     """How it should sound, in plain words."""
     clips: dict[str, Any] | None = None
     """The table of a template, as our own format has it; checked where it is used."""
+    pauses: dict[str, tuple[str, list[int]]] = field(default_factory=dict)
+    """By language ("" for the source's): the words that pauses stood among, and before which of them (from 0)."""
 
     @property
     def slot(self) -> tuple[float, float] | None:

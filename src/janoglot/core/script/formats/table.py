@@ -192,8 +192,11 @@ class Table:
         notes = "; ".join(filter(None, [values.get("notes", ""), *(one.text for one in directed)]))
         meant = [one.meant for one in directed if one.meant and one.meant != PAUSE]
         delivery = ", ".join(filter(None, [values.get("delivery", ""), *dict.fromkeys(meant)]))
+        pauses = {tag: (told, found) for tag, (told, among) in said.items() if directed and (found := [
+            one.word for one in among if one.meant == PAUSE and 0 < one.word < len(told.split())])}
         script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, notes, values.get("part", ""), row,
-                                       wordings, is_on_screen(values.get("kind", "")), delivery=delivery))
+                                       wordings, is_on_screen(values.get("kind", "")), delivery=delivery,
+                                       pauses=pauses))
         return []
 
     @staticmethod
