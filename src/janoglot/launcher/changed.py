@@ -26,7 +26,8 @@ JOURNEYS = {
     "timing": ("test_words_and_times.py",), "time": ("test_words_and_times.py",), "mix": ("test_sound_world.py",),
     "deliver": ("test_review.py", "test_journey.py"), "review": ("test_review.py",),
     "media": ("test_words_and_times.py",),
-    "editions": ("test_nothing_lost.py",), "productions": ("test_nothing_lost.py",), "frame": ("test_journey.py", "test_keys.py"),
+    "editions": ("test_nothing_lost.py",), "productions": ("test_nothing_lost.py",),
+    "frame": ("test_journey.py", "test_keys.py"),
     "server": ("test_journey.py", "test_services_fall.py"), "launcher": ("test_services_fall.py",),
     "demo": ("test_journey.py",),
 }
