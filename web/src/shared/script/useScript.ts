@@ -67,6 +67,11 @@ function take(client: QueryClient, production: number, answer: ScriptPart, keys?
   rest = setTimeout(() => void client.invalidateQueries({ queryKey: ["production", production] }), REST);
 }
 
+/** By line: what marks on their way will have made of it. */
+const marked = new Map<number, { looks: Partial<Pick<EditedLine, "kind" | "in_sight">>; sent: number }>();
+/** By production: the last marks that were sent. */
+const marking = new Map<number, Promise<unknown>>();
+
 type Marks = Omit<Schemas["MarkRequest"], "lines">;
 
 function shownMarks({ kind, in_sight }: Marks): Partial<Pick<EditedLine, "kind" | "in_sight">> {
@@ -96,6 +101,7 @@ export function useScriptActions(production: number) {
     // A line that was made here a moment ago: the server's id for it, once it has one; null where it was refused.
     const known = (line: number): Promise<number | null> => (line < 0 ? (coming.get(line) ?? Promise.resolve(null)) : Promise.resolve(line));
     const at = "/api/productions/{production_id}/script";
+    const showMarked = () => client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => ({ ...one, ...marked.get(one.id)?.looks })) });
     const giveThem = (lines: number[], speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { lines, speaker } })));
     return {
       known,
@@ -110,13 +116,24 @@ export function useScriptActions(production: number) {
       giveAllOf: (one: number, speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { all_of: one, speaker } }))),
       add: (behind: number | null, text: string) => run(() => data(api.POST(`${at}/add/`, { params: params(), body: { behind, text } }))),
       remove: (lines: number[]) => run(() => data(api.POST(`${at}/remove/`, { params: params(), body: { lines } }))),
+      /** Shown at once, sent in order: each key goes by what the one before it did, however late the answers are. */
       mark: async (lines: number[], marks: Marks) => {
-        const some = new Set(lines);
-        const before = new Map(state()?.lines.filter((one) => some.has(one.id)).map(({ id, kind, in_sight }) => [id, { kind, in_sight }]));
-        // Shown at once: the next key goes by what this one did.
-        client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => (some.has(one.id) ? { ...one, ...shownMarks(marks) } : one)) });
-        const answer = await run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } })));
+        const before = new Map(state()?.lines.filter((one) => lines.includes(one.id)).map(({ id, kind, in_sight }) => [id, { kind, in_sight }]));
+        for (const id of lines) {
+          const waiting = marked.get(id);
+          marked.set(id, { looks: { ...waiting?.looks, ...shownMarks(marks) }, sent: (waiting?.sent ?? 0) + 1 });
+        }
+        showMarked();
+        const asking = (marking.get(production) ?? Promise.resolve()).then(() => run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } }))));
+        marking.set(production, asking);
+        const answer = await asking;
+        for (const id of lines) {
+          const waiting = marked.get(id);
+          if (waiting && waiting.sent > 1) marked.set(id, { ...waiting, sent: waiting.sent - 1 });
+          else marked.delete(id);
+        }
         if (!answer) client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => ({ ...one, ...before.get(one.id) })) });
+        showMarked();
         return answer;
       },
       beginPart: (line: number, name: string) => run(() => data(api.POST(`${at}/parts/`, { params: params(), body: { line, name } }))),
