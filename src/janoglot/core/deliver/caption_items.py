@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
@@ -77,7 +78,7 @@ def cues_told(order: Data) -> list[Cue]:
 def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> Data:
     order = {**captions_told(materials[0], style_of(choices), choices["shows"]), "format": choices["format"]}
     if choices["format"] == "stl":
-        order = {**order, "fps": materials[0].fps, "day": materials[0].made()[2:10].replace("-", "")}
+        order = {**order, "fps": materials[0].fps}
         _stl(order, cues_told(order))
     by_word = choices["format"] == "words.vtt" and choices["shows"] != "on screen"
     return {**order, "words": words_in_time(materials[0].plan())} if by_word else order
@@ -86,7 +87,7 @@ def _write_down(materials: Sequence[Material], choices: Mapping[str, Value]) -> 
 def _stl(order: Data, cues: Sequence[Cue]) -> bytes:
     """Raises BadInput for letters that the format has not."""
     return write_stl(cues, order["language"], CaptionStyle(**order["style"]), order["title"],
-                     frozenset(standing_above(cues)), order["fps"], order["day"])
+                     frozenset(standing_above(cues)), order["fps"], time.strftime("%y%m%d"))
 
 
 def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:

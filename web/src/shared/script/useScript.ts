@@ -101,7 +101,7 @@ export function useScriptActions(production: number) {
     // A line that was made here a moment ago: the server's id for it, once it has one; null where it was refused.
     const known = (line: number): Promise<number | null> => (line < 0 ? (coming.get(line) ?? Promise.resolve(null)) : Promise.resolve(line));
     const at = "/api/productions/{production_id}/script";
-    const showMarked = () => client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => ({ ...one, ...marked.get(one.id)?.looks })) });
+    const showMarked = () => client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => (marked.has(one.id) ? { ...one, ...marked.get(one.id)?.looks } : one)) });
     const giveThem = (lines: number[], speaker: string) => run(() => data(api.POST(`${at}/give/`, { params: params(), body: { lines, speaker } })));
     return {
       known,
@@ -124,7 +124,7 @@ export function useScriptActions(production: number) {
           marked.set(id, { looks: { ...waiting?.looks, ...shownMarks(marks) }, sent: (waiting?.sent ?? 0) + 1 });
         }
         showMarked();
-        const asking = (marking.get(production) ?? Promise.resolve()).then(() => run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } }))));
+        const asking = (marking.get(production) ?? Promise.resolve()).catch(() => undefined).then(() => run(() => data(api.POST(`${at}/mark/`, { params: params(), body: { lines, ...marks } }))));
         marking.set(production, asking);
         const answer = await asking;
         for (const id of lines) {
@@ -132,7 +132,7 @@ export function useScriptActions(production: number) {
           if (waiting && waiting.sent > 1) marked.set(id, { ...waiting, sent: waiting.sent - 1 });
           else marked.delete(id);
         }
-        if (!answer) client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => ({ ...one, ...before.get(one.id) })) });
+        if (!answer) client.setQueryData<ScriptState>(keyOf(production), (old) => old && { ...old, lines: old.lines.map((one) => (before.has(one.id) ? { ...one, ...before.get(one.id) } : one)) });
         showMarked();
         return answer;
       },
