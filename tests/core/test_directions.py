@@ -9,8 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
+from janoglot.core.edition.directed_by_notes import direct_by_notes
 from janoglot.core.edition.from_script import settle_delivery
-from janoglot.core.script.directions import apart
+from janoglot.core.mix.rooms import ROOM_NAMES
+from janoglot.core.script.directions import _HEARD_FROM, apart, is_pause
 from janoglot.core.script.formats import read_script
 from janoglot.core.script.formats.base import Hints
 from janoglot.core.script.model import Script
@@ -98,6 +100,7 @@ def test_a_table_says_its_words_and_no_directions(table: tuple[bytes, str]) -> N
 
 def test_what_is_known_of_them_is_how_the_line_sounds_in_every_language(table: tuple[bytes, str]) -> None:
     script = read(table)
+    direct_by_notes(script)
     settle_delivery(script, "en-GB")
     assert [line.delivery for line in script.lines] == ["whispering", "shouting", ""]
     for language in ("en-GB", "es-MX"):
@@ -138,3 +141,66 @@ def test_all_of_it_is_said_where_that_is_ticked() -> None:
     script = read_script("speaker,en-GB\nOda,It is loose. (pause) It always was.\n", "a.csv", Hints(source_language="en-GB", directions=False))
     settle_delivery(script, "en-GB")
     assert "(pause)" in script.lines[0].words and not script.lines[0].own.get("en-GB")
+
+
+FOUNTAIN = """INT. LOFT
+
+IMKA
+(on the phone, angrily)
+It is loose.
+(beat)
+It always was (pause) loose.
+
+ODA
+(to Imka)
+Look [whispering] there.
+"""
+ALIKE = {
+    "text": "Imka: (on the phone, angrily) It is loose. (beat) It always was (pause) loose.\nOda: (to Imka) Look [whispering] there.",
+    "SRT": "1\n00:00:01,000 --> 00:00:04,000\nImka: (on the phone, angrily) It is loose.\n[beat] It always was (pause) loose.\n\n"
+           "2\n00:00:05,000 --> 00:00:07,000\nOda: (to Imka) Look [whispering] there.\n",
+    "Fountain": FOUNTAIN,
+    "CSV": "speaker,en-GB\nImka,\"(on the phone, angrily) It is loose. (beat) It always was (pause) loose.\"\nOda,(to Imka) Look [whispering] there.\n",
+}
+
+
+@pytest.mark.parametrize("kind", ALIKE)
+def test_every_format_is_directed_alike(kind: str) -> None:
+    script = read_script(ALIKE[kind], hints=Hints(source_language="en-GB"))
+    direct_by_notes(script)
+    assert [line.words for line in script.lines] == ["It is loose. It always was loose.", "Look there."]
+    assert {(one.kind, one.what, one.lines) for one in script.directed} == {
+        ("room", "telephone", 1), ("mood", "angry", 1), ("pause", "pause", 1), ("mood", "whispered", 1)}
+    settle_delivery(script, "en-GB")
+    first, second = (line.own["en-GB"]["direction"] for line in script.lines)
+    assert first["moods"] == {"angry": 1.0} and second["moods"] == {"whispered": 1.0}
+    assert [(one["kind"], one["word"]) for one in first["marks"]] == [("pause", 3), ("pause", 6)]
+    assert script.sounds["places"] == [{"room": "telephone", "line": 1}]
+    assert "to Imka" in script.lines[1].notes and "to Imka" not in script.lines[1].delivery
+
+
+@pytest.mark.parametrize("kind", ALIKE)
+def test_none_is_directed_where_that_is_turned_off(kind: str) -> None:
+    script = read_script(ALIKE[kind], hints=Hints(source_language="en-GB"))
+    direct_by_notes(script, wanted=False)
+    assert script.directing is False and len(script.directed) == 4, "what would be is told still"
+    settle_delivery(script, "en-GB")
+    assert not any(line.own for line in script.lines) and not script.sounds
+    assert "whispering" in script.lines[1].notes
+
+
+def test_what_people_wrote_beside_the_words_stays_a_note() -> None:
+    """A column of notes is anybody's; and what a whole production has decided is its own."""
+    script = read_script("speaker,en-GB,notes\nMara,Mind the step.,whispering\n", "a.csv", Hints(source_language="en-GB"))
+    direct_by_notes(script)
+    assert script.directing is None and not script.directed and not script.lines[0].delivery
+
+
+def test_rooms_are_rooms_that_there_are() -> None:
+    assert set(_HEARD_FROM) <= set(ROOM_NAMES)
+
+
+@pytest.mark.parametrize(("text", "asks"), [("a pause", True), ("Long pause.", True), ("una pausa larga", True), ("eine lange Stille", True),
+                                            ("pauses the film", False), ("a", False), ("long", False)])
+def test_pauses_however_they_are_asked_for(text: str, asks: bool) -> None:
+    assert is_pause(text) is asks

@@ -30,6 +30,7 @@ from janoglot.productions.models import (
     Media,
     PartDirection,
     Production,
+    SoundWorld,
     Speaker,
     Wording,
 )
@@ -50,6 +51,34 @@ def cast(production: Production, call: Call) -> str:
 
 def ids(production: Production) -> list[int]:
     return list(Line.objects.filter(production=production).values_list("id", flat=True))
+
+
+class TestDirections:
+    """Of a script that is brought in."""
+
+    TEXT = "Imka: (on the phone, angrily) It is loose. (beat) It always was.\nOda: (to Imka) Look."
+
+    def brought(self, call: Call, **hints: bool) -> Production:
+        draft = call("owner", "post", "/api/imports/", {"text": self.TEXT}).json()
+        assert {(one["kind"], one["what"], one["lines"]) for one in draft["directed"]} == {
+            ("room", "telephone", 1), ("mood", "angry", 1), ("pause", "pause", 1)}
+        told = call("owner", "patch", f"/api/imports/{draft['draft']}/", hints).json()
+        assert told["directing"] is hints.get("directing", True)
+        return Production.objects.get(pk=call("owner", "post", f"/api/imports/{draft['draft']}/production/", {"name": "Loft"}).json()["id"])
+
+    def test_lines_are_directed_by_what_was_understood(self, call: Call, production: Production) -> None:
+        made = self.brought(call)
+        first, _ = ids(made)
+        row = LineDirection.objects.get(line__production=made)
+        assert (row.line_id, row.moods, [(one["kind"], one["word"]) for one in row.marks]) == (first, [["angry", 1.0]], [("pause", 3)])
+        plan = SoundWorld.objects.get(production=made).plan
+        assert [(place["room"], place["line"]) for place in plan["places"]] == [("telephone", f"#{first}")]
+
+    def test_none_is_where_that_is_turned_off(self, call: Call, production: Production) -> None:
+        made = self.brought(call, directing=False)
+        assert not LineDirection.objects.filter(line__production=made).exists()
+        assert not SoundWorld.objects.filter(production=made).exists()
+        assert Line.objects.filter(production=made).first().notes == "on the phone, angrily; beat"  # type: ignore[union-attr]
 
 
 class TestMoods:

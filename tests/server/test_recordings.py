@@ -214,6 +214,20 @@ def test_what_waits_is_heard_thrown_out_and_brought_back(call: Call, production:
     assert row.key not in {kept.key for _, kept in unneeded()} and media().has(row.key)
 
 
+@pytest.mark.parametrize(("inside", "says"), [
+    ({f"{number:03}.wav": b"RIFF" for number in range(301)}, "At most 300"),
+    ({"001.wav": b"RIFF" + bytes(40_000_000)}, "times its size")])
+def test_what_is_too_much_is_refused_before_any_of_it_is_unpacked(
+        call: Call, cast: str, inside: dict[str, bytes], says: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in inside.items():
+            archive.writestr(name, data)
+    monkeypatch.setattr(zipfile.ZipFile, "open", lambda *_, **__: pytest.fail("unpacked"))
+    answer = bring(call, cast, SimpleUploadedFile("all.zip", made.getvalue()))
+    assert answer.status_code == 400 and says in answer.json()["message"]
+
+
 @pytest.mark.parametrize("sent", [[], [SimpleUploadedFile("x.zip", b"PK\x03\x04no")], [SimpleUploadedFile("x.wav", b"no")]])
 def test_what_is_no_recording_is_refused(call: Call, production: Production, cast: str, sent: list[SimpleUploadedFile]) -> None:
     assert bring(call, cast, *sent).status_code == 400 and not WaitingRecording.objects.exists()

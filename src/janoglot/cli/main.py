@@ -16,6 +16,7 @@ from tqdm import tqdm
 from janoglot.core.deliver.deliverable import Need
 from janoglot.core.deliver.package import PACKAGES, hand_over, package_of
 from janoglot.core.dubbing import Progress, dub, materials_of
+from janoglot.core.edition.directed_by_notes import direct_by_notes
 from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput, JanoglotError
 from janoglot.core.guarded import read_json
@@ -171,6 +172,7 @@ def _script_of(options: argparse.Namespace) -> tuple[Script, str, list[str] | No
     data = _read(options.script)
     script = read_script(data, options.script.name, Hints(source_language=source))
     take_markup(script)
+    direct_by_notes(script)
     source = script.source_language or source or "en-GB"
     languages = None
     if options.languages:

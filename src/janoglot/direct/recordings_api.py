@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import PurePosixPath
 from typing import Any, cast
 
@@ -52,6 +53,8 @@ MOST_AT_ONCE = 300
 _LARGEST = 200 * 1024**2
 """Bytes of one recording."""
 _LARGEST_ZIP = 2 * 1024**3
+_MOST_TIMES_LARGER = 60
+"""Than what was sent: takes with silence between them, as samples, unpack to some ten times of it."""
 _MOST_LEFT = 20
 """So many files that could not be read are named."""
 
@@ -130,6 +133,28 @@ def _waiting_data(row: WaitingRecording, match: RecordingMatch) -> Data:
             "error": None if match.error is None else round(match.error, 3), "named": match.named}
 
 
+def _require_few_enough(sent: list[UploadedFile[Any]]) -> int:
+    """The bytes that everything which was sent has unpacked, looked at before any of it is. Raises BadInput."""
+    count = unpacked = 0
+    for file in sent:
+        if not str(file.name or "").lower().endswith(".zip"):
+            count, unpacked = count + 1, unpacked + (file.size or 0)
+            continue
+        with _opened(file) as archive:
+            inside = _inside(archive)
+        size = sum(one.file_size for one in inside)
+        if size > _LARGEST_ZIP:
+            raise BadInput("This zip unpacks to over {most} GB. Split it into several.", most=_LARGEST_ZIP // 1024**3)
+        if size > _MOST_TIMES_LARGER * (file.size or 0) + 1024**2:
+            raise BadInput("This zip unpacks to {times} times its size, which no recordings do. Make it again.",
+                           times=round(size / max(1, file.size or 0)))
+        count, unpacked = count + len(inside), unpacked + size
+    if count > MOST_AT_ONCE:
+        raise BadInput("At most {most} recordings are brought in at once. Bring them in several times.",
+                       most=MOST_AT_ONCE)
+    return unpacked
+
+
 def _files(sent: list[UploadedFile[Any]], left: list[str]) -> Iterator[tuple[str, bytes]]:
     """Every recording that was sent, those in zips too, one after the other in memory. Raises BadInput."""
     for file in sent:
@@ -142,25 +167,32 @@ def _files(sent: list[UploadedFile[Any]], left: list[str]) -> Iterator[tuple[str
             yield name, file.read()
 
 
-def _unpacked(file: UploadedFile[Any], left: list[str]) -> Iterator[tuple[str, bytes]]:
+@contextmanager
+def _opened(file: UploadedFile[Any]) -> Iterator[zipfile.ZipFile]:
+    """Raises BadInput where it is damaged."""
     try:
         with zipfile.ZipFile(cast(io.BufferedIOBase, file.file)) as archive:
-            inside = [one for one in archive.infolist() if not one.is_dir() and _is_recording(one.filename)]
-            if sum(one.file_size for one in inside) > _LARGEST_ZIP:
-                raise BadInput("This zip unpacks to over {most} GB. Split it into several.",
-                               most=_LARGEST_ZIP // 1024**3)
-            for one in inside:
-                if one.file_size > _LARGEST or one.flag_bits & 1:
-                    left.append(one.filename)
-                    continue
-                with archive.open(one) as opened:
-                    # What it says of its size and what is in it may be two things.
-                    data = opened.read(_LARGEST + 1)
-                if len(data) > _LARGEST:
-                    raise BadInput("This zip is damaged. Make it again.")
-                yield one.filename, data
+            yield archive
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError) as error:
         raise BadInput("This zip is damaged. Make it again.") from error
+
+
+def _inside(archive: zipfile.ZipFile) -> list[zipfile.ZipInfo]:
+    return [one for one in archive.infolist() if not one.is_dir() and _is_recording(one.filename)]
+
+
+def _unpacked(file: UploadedFile[Any], left: list[str]) -> Iterator[tuple[str, bytes]]:
+    with _opened(file) as archive:
+        for one in _inside(archive):
+            if one.file_size > _LARGEST or one.flag_bits & 1:
+                left.append(one.filename)
+                continue
+            with archive.open(one) as opened:
+                # What it says of its size and what is in it may be two things: no more than it says is unpacked.
+                data = opened.read(one.file_size + 1)
+            if len(data) > one.file_size:
+                raise BadInput("This zip is damaged. Make it again.")
+            yield one.filename, data
 
 
 def _is_recording(name: str) -> bool:
@@ -197,13 +229,10 @@ class RecordingsView(APIView):
         if not sent:
             raise BadInput("Choose recordings, or a zip of them.")
         require_queue()
-        require_room(edition.production, sum(file.size or 0 for file in sent))
+        require_room(edition.production, _require_few_enough(sent))
         left: list[str] = []
         brought: list[tuple[str, str]] = []
         for name, data in _files(sent, left):
-            if len(brought) >= MOST_AT_ONCE:
-                raise BadInput("At most {most} recordings are brought in at once. Bring them in several times.",
-                               most=MOST_AT_ONCE)
             try:
                 key = take_in(data)
             except JanoglotError as error:

@@ -56,6 +56,8 @@ class HintsSerializer(serializers.Serializer[Data]):
                                           "document's beginning.")
     brackets = serializers.BooleanField(required=False, help_text="Whether directions in brackets are taken out of the "
                                         "words of a table. Otherwise they are.")
+    directing = serializers.BooleanField(required=False, help_text="Whether lines are directed by what was understood "
+                                         "of their directions. Otherwise they are.")
     labels = serializers.DictField(child=serializers.BooleanField(), required=False,
                                    help_text="Whether what stands before a colon is a name; each time all of it.")
     rows = serializers.DictField(child=CorrectionSerializer(), required=False,
@@ -109,6 +111,12 @@ class EncodingSerializer(serializers.Serializer[Data]):
     name = serializers.CharField()
 
 
+class DirectedSoSerializer(serializers.Serializer[Data]):
+    kind = serializers.ChoiceField([(kind, kind) for kind in ("mood", "dial", "room", "pause")])
+    what = serializers.CharField(help_text="A mood, the kind of a mark, or a room.")
+    lines = serializers.IntegerField()
+
+
 class PreviewSerializer(serializers.Serializer[Data]):
     draft = serializers.IntegerField()
     filename = serializers.CharField()
@@ -125,6 +133,9 @@ class PreviewSerializer(serializers.Serializer[Data]):
                                           "ways: whether from the document's beginning.")
     brackets = serializers.BooleanField(allow_null=True, help_text="Where directions stand in brackets among words: "
                                         "whether they were taken out.")
+    directing = serializers.BooleanField(allow_null=True, help_text="Where something was understood of directions: "
+                                         "whether lines are directed by it.")
+    directed = DirectedSoSerializer(many=True, help_text="What was understood of directions.")
     frames = serializers.BooleanField(help_text="Whether times count frames, so that the rate matters.")
     fps = serializers.FloatField(allow_null=True)
     rows = serializers.DictField(child=CorrectionSerializer(), help_text="What was corrected.")
@@ -172,6 +183,8 @@ def preview_data(draft: ImportDraft, script: Script, keys: list[str]) -> Data:
         "labels": [{"name": name, "taken": taken, "count": count, "turned": name in (draft.hints.get("labels") or {})}
                    for name, (taken, count) in itertools.islice(script.labels.items(), _SHOWN)],
         "from_start": script.from_start, "brackets": script.brackets,
+        "directing": script.directing,
+        "directed": [{"kind": one.kind, "what": one.what, "lines": one.lines} for one in script.directed],
         "frames": script.frames, "fps": script.fps, "rows": draft.hints.get("rows") or {},
         "could_be_prose": script.format == "text",
         "timed": sum(1 for line in script.lines if line.slot), "line_count": len(script.lines),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from janoglot.core.edition.directed_by_notes import direct_by_notes
 from janoglot.core.edition.marked_up import take_markup
 from janoglot.core.errors import BadInput
 from janoglot.core.languages import tag_of
@@ -27,7 +28,7 @@ def hints_from(data: dict[str, Any]) -> Hints:
     fps = data.get("fps")
     return Hints(format=data.get("format") or "", encoding=data.get("encoding") or "", fps=float(fps) if fps else None,
                  labels=dict(data.get("labels") or {}), from_start=data.get("from_start"),
-                 directions=data.get("brackets") is not False,
+                 directions=data.get("brackets") is not False, directing=data.get("directing") is not False,
                  source_language=tag_of(source) if source else "", columns=columns,
                  **{name: data[name] for name in _PROSE if data.get(name) not in (None, "") or (
                      name == "parts_by" and name in data)})
@@ -35,8 +36,10 @@ def hints_from(data: dict[str, Any]) -> Hints:
 
 def read_draft(draft: ImportDraft) -> tuple[Script, list[str]]:
     """The script with what was corrected of its rows, and each line's key for correcting it. Raises BadInput."""
-    script = read_script(bytes(draft.content), draft.filename, hints_from(draft.hints))
+    hints = hints_from(draft.hints)
+    script = read_script(bytes(draft.content), draft.filename, hints)
     take_markup(script)
+    direct_by_notes(script, hints.directing)
     keys = corrected(script, corrections_from(draft.hints.get("rows")))
     if not script.lines:
         raise BadInput("Every row was left out. Take some back.")

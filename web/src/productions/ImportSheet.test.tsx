@@ -10,7 +10,7 @@ const PREVIEW: Preview = {
   draft: 3, filename: "", format: "text", encoding: "UTF-8", encodings: [], source_language: "en-GB", languages: [], columns: [], parts: [],
   speakers: [{ name: "Pilot", lines: 2 }, { name: "Cook", lines: 1 }],
   labels: [{ name: "Pilot", taken: true, turned: false, count: 2 }, { name: "Remember", taken: false, turned: false, count: 1 }],
-  from_start: null, brackets: null, frames: false, fps: null, rows: {}, prose: false, could_be_prose: false, timed: 0, line_count: 3,
+  from_start: null, brackets: null, directing: null, directed: [], frames: false, fps: null, rows: {}, prose: false, could_be_prose: false, timed: 0, line_count: 3,
   lines: [line("0", "Pilot", "Cast off."), line("1", "Cook", "Aye."), line("2", "Pilot", "A slip.")], problems: [],
 };
 const PATCH = "PATCH /api/imports/3/";
@@ -89,4 +89,15 @@ it("what stands in brackets is said after all where somebody wants it", async ()
   fireEvent.click(screen.getByRole("checkbox", { name: /^What stands in brackets/ }));
   await answer(1);
   expect(said()).toEqual([{ brackets: false }]);
+});
+
+it("what was understood of directions is shown, and one tick leaves all of it undone", async () => {
+  const directed: Preview["directed"] = [{ kind: "mood", what: "whispered", lines: 2 }, { kind: "room", what: "telephone", lines: 1 }, { kind: "pause", what: "pause", lines: 3 }];
+  const { said, answer } = await readOne({ ...PREVIEW, directing: true, directed });
+  const list = screen.getByRole("list", { name: "What was understood of directions, and in how many lines" });
+  expect([...list.children].map((one) => one.textContent)).toEqual(["Whispered 2", "telephone 1", "pause 3"]);
+  fireEvent.click(screen.getByRole("checkbox", { name: "Lines are directed by their directions" }));
+  await answer(1);
+  expect(said()).toEqual([{ directing: false }]);
+  await waitFor(() => expect(screen.getByRole("checkbox", { name: "Lines are directed by their directions", checked: false })).toBeTruthy());
 });

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ChevronRight, FileUp, Scissors, UserMinus, UserPlus, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
+import type { TFunction } from "i18next";
 import { useTranslation } from "react-i18next";
 import { useNavigate } from "react-router";
 
@@ -244,6 +245,18 @@ function Understood({
       {preview.brackets !== null && (
         <Tick label={t("import.brackets")} checked={preview.brackets} onChange={(brackets) => onCorrect({ brackets })} />
       )}
+      {preview.directing !== null && (
+        <div className="flex flex-col gap-1">
+          <Tick label={t("import.directing")} checked={preview.directing} onChange={(directing) => onCorrect({ directing })} />
+          <ul className="flex flex-wrap gap-1.5 ps-6" aria-label={t("import.directed")}>
+            {preview.directed.map((one) => (
+              <li key={`${one.kind} ${one.what}`} className={`text-xs rounded px-1.5 py-0.5 bg-sunk ${preview.directing ? "" : "line-through text-soft"}`}>
+                {directedSo(t, one)} <span className="text-soft">{one.lines}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
       {preview.frames && (
         <label className="flex items-center gap-2 text-sm">
           {t("import.fps")}
@@ -319,6 +332,11 @@ function Understood({
       <Rows preview={preview} waiting={waiting} onCorrect={(rows) => onCorrect({ rows })} key={`rows-${preview.draft}`} />
     </>
   );
+}
+
+function directedSo(t: TFunction, { kind, what }: Preview["directed"][number]): string {
+  if (kind === "room") return t(`rooms.room.${what}`);
+  return kind === "mood" ? t(`direct.mood.${what}`) : t(`direct.kind.${what}`);
 }
 
 /** What was odd, one heading for each kind; the rows under it. */

@@ -204,7 +204,9 @@ _PAUSE = 0.7
 
 def settle_delivery(script: Script, source: str) -> None:
     """What lines say in plain words of how they should sound, as moods and marks of every language that they have words
-    in, and the pauses that stood among their words; where something is directed of a line already, that holds."""
+    in, and the pauses that stood among their words; where something is directed of a line already, that holds. The
+    rooms that they are heard from go with the sounds."""
+    _settle_rooms(script)
     for line in script.lines:
         if SOURCE in line.own:
             line.own[source] = {**line.own.pop(SOURCE), **line.own.get(source, {})}
@@ -218,6 +220,16 @@ def settle_delivery(script: Script, source: str) -> None:
             if (told or marks) and words.strip() and "direction" not in own:
                 own["direction"] = {"moods": dict(told.moods) if told else {}, "said": words,
                                     "marks": [mark.as_json() for mark in marks]}
+
+
+def _settle_rooms(script: Script) -> None:
+    told = script.sounds.get("places")
+    places = list(told) if isinstance(told, list) else []
+    known = {str(place.get("line")) for place in places if isinstance(place, dict)}
+    rooms = [{"room": line.room, "line": number} for number, line in enumerate(script.lines, 1)
+             if line.room and not line.on_screen and str(number) not in known]
+    if rooms:
+        script.sounds = {**script.sounds, "places": [*places, *rooms]}
 
 
 def own_casting_of(told: Any, kept: Mapping[str, Voice]) -> OwnCasting | None:

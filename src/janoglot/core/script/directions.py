@@ -59,12 +59,48 @@ _SAID: dict[str, str] = {
         "停顿"
     ),
     "": (
-        "on-the-phone phone off offstage aside v.o. vo o.s. os into-the-radio al-teléfono "
-        "por-teléfono aparte au-téléphone en-aparté am-telefon beiseite al-telefono a-parte "
-        "ao-telefone à-parte aan-de-telefoon"
+        "off offstage aside v.o. vo o.s. os aparte en-aparté beiseite a-parte à-parte"
     ),
 }
-_MEANT = {word.replace("-", " "): meant for meant, words in _SAID.items() for word in words.split()}
+_HEARD_FROM: dict[str, str] = {
+    "telephone": (
+        "on-the-phone on-phone over-the-phone by-phone on-the-telephone phone telephone al-teléfono "
+        "por-teléfono au-téléphone am-telefon al-telefono ao-telefone aan-de-telefoon "
+        "عبر-الهاتف على-الهاتف फ़ोन-पर फोन-पर 電話で 電話越しに 电话里 在电话里"
+    ),
+    "two-way radio": (
+        "into-the-radio on-the-radio over-the-radio by-radio por-radio por-la-radio à-la-radio "
+        "par-radio über-funk am-funk alla-radio via-radio pelo-rádio over-de-radio 無線で 对讲机"
+    ),
+    "loudspeaker": (
+        "over-the-loudspeaker over-loudspeakers over-the-speakers over-the-tannoy por-megafonía "
+        "por-los-altavoces au-haut-parleur par-haut-parleur über-lautsprecher "
+        "dall'altoparlante pelo-alto-falante door-de-luidspreker スピーカーで 广播"
+    ),
+    "next door": (
+        "from-the-next-room from-next-door through-the-door behind-the-door tras-la-puerta "
+        "desde-la-otra-habitación derrière-la-porte de-la-pièce-voisine durch-die-tür "
+        "hinter-der-tür aus-dem-nebenzimmer da-dietro-la-porta atrás-da-porta achter-de-deur"
+    ),
+    "across the room": "from-across-the-room across-the-room desde-el-otro-lado-de-la-sala de-l'autre-bout-de-la-pièce",
+    "outside": "from-outside outside desde-fuera du-dehors von-draußen da-fuori de-fora van-buiten",
+    "in the head": (
+        "in-her-head in-his-head in-their-head thinking thinks pensando piensa en-su-cabeza "
+        "il-pense elle-pense denkt in-gedanken pensa"
+    ),
+}
+"""By a room (:data:`janoglot.core.mix.rooms.ROOM_NAMES`)."""
+
+
+def _table(said: dict[str, str]) -> dict[str, str]:
+    return {word.replace("-", " "): meant for meant, words in said.items() for word in words.split()}
+
+
+_MEANT = _table(_SAID)
+_ROOMS = _table(_HEARD_FROM)
+_BEFORE_PAUSE = re.compile(
+    r"^(?:(?:an?|una|une|eine|uma|een|long|short|brief|slight|larga|breve|longue|courte|lange|kurze|lunga|longa)\s+)+")
+_AFTER_PAUSE = re.compile(r"\s+(?:larga|breve|longue|courte|lunga|longa)$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +111,26 @@ class Direction:
     text: str
     meant: str
     word: int
+
+
+def mood_meant(text: str) -> str:
+    """What a direction says of how somebody speaks, in plain English; "" where that is not known."""
+    meant = _meaning(text) or ""
+    return "" if meant == PAUSE else meant
+
+
+def room_meant(text: str) -> str:
+    """Where a direction has a voice heard from; "" where it says nothing of that."""
+    return _ROOMS.get(_plain(text), "")
+
+
+def is_pause(text: str) -> bool:
+    """Whether a direction asks for a pause.
+
+    >>> is_pause("A long pause"), is_pause("she pauses the film")
+    (True, False)
+    """
+    return _meaning(text) == PAUSE
 
 
 def apart(text: str) -> tuple[str, list[Direction]]:
@@ -91,7 +147,7 @@ def apart(text: str) -> tuple[str, list[Direction]]:
     for begin, end, inner in _directions(text):
         pieces.append(text[at:begin])
         at = end
-        found.append(Direction(inner, _MEANT.get(_plain(inner), ""), len("".join(pieces).split())))
+        found.append(Direction(inner, _meaning(inner) or "", len("".join(pieces).split())))
     if not found:
         return text, []
     said = " ".join("".join([*pieces, text[at:]]).split())
@@ -105,9 +161,18 @@ def _directions(text: str) -> Iterator[tuple[int, int, str]]:
         inner = " ".join((match[group] or "").split()) if group else ""
         if not inner:
             continue
-        if _plain(inner) in _MEANT or (
+        if _meaning(inner) is not None or room_meant(inner) or (
                 _looks_like_one(inner) and (group not in _ROUND or _stands_apart(text, match.start(), match.end()))):
             yield match.start(), match.end(), inner
+
+
+def _meaning(inner: str) -> str | None:
+    """None of what is not in the table."""
+    plain = _plain(inner)
+    if plain in _MEANT:
+        return _MEANT[plain]
+    short = _AFTER_PAUSE.sub("", _BEFORE_PAUSE.sub("", plain))
+    return PAUSE if _MEANT.get(short) == PAUSE else None
 
 
 def _plain(inner: str) -> str:

@@ -6,6 +6,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from typing import NamedTuple
+
+from janoglot.core.script.directions import is_pause
 
 _OPEN = {"(": ")", "[": "]", "（": "）", "［": "］", "【": "】"}
 _DIRECTION = re.compile(
@@ -30,25 +33,40 @@ def without_tags(text: str) -> str:
     return _TAG.sub("", _BREAK.sub("\n", text))
 
 
-def take_directions(text: str) -> tuple[str, list[str]]:
+class Taken(NamedTuple):
+    """``pauses``: before which of the words (from 0) one was asked for."""
+
+    words: str
+    notes: list[str]
+    pauses: list[int]
+
+
+def take_directions(text: str) -> Taken:
     """The words to be spoken, and what stood among them in brackets or between notes of music.
 
     >>> take_directions("(softly) Mind the step [a pause] there.")
-    ('Mind the step there.', ['softly', 'a pause'])
-    >>> take_directions("♪ Row, row the boat ♪")
-    ('', ['♪ Row, row the boat ♪'])
+    Taken(words='Mind the step there.', notes=['softly', 'a pause'], pauses=[3])
+    >>> take_directions("The clock (1912) still runs.").words
+    'The clock (1912) still runs.'
+    >>> take_directions("♪ Row, row the boat ♪").notes
+    ['♪ Row, row the boat ♪']
     """
     row = one_row(text)
     if not _BRACKET.search(row):
-        return row, []
+        return Taken(row, [], [])
     notes: list[str] = []
+    pauses: list[int] = []
     pieces: list[str] = []
-    at = 0
+    at = words = 0
     for found in _DIRECTION.finditer(row):
         note = next((group for group in found.groups() if group), "").strip()
+        if _is_said(found, note, row):
+            continue
+        before = row[at:found.start()]
+        words += len(before.split())
         if note and note.strip("♪♫♬ "):
             notes.append(note)
-        before = row[at:found.start()]
+            pauses += [words] if is_pause(note) else []
         pieces.append(before)
         # Where a direction stood before a mark, the mark moves up; spaces that the writer set before marks stay.
         moves_up = row[found.end():found.end() + 1] in _CLOSERS and found.end() < len(row)
@@ -56,7 +74,16 @@ def take_directions(text: str) -> tuple[str, list[str]]:
             pieces.append(" ")
         at = found.end()
     pieces.append(row[at:])
-    return "".join(pieces).strip(), notes
+    return Taken("".join(pieces).strip(), notes, pauses)
+
+
+def _is_said(found: re.Match[str], note: str, row: str) -> bool:
+    """Whether what stands in round brackets within a sentence is said: a year or another figure, or a name."""
+    if not found[0].strip().startswith(("(", "（")) or not note:
+        return False
+    before, after = row[:found.start()].rstrip(), row[found.end():]
+    within = bool(before) and before[-1] not in ".!?…。！？»”\"'’:" and bool(after.strip(" .,;!?…"))
+    return within and (any(sign.isdigit() for sign in note) or (note[0].isupper() and not note.isupper()))
 
 
 def whole_directions(rows: Sequence[str], most: int = 4) -> list[str]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from janoglot.core.errors import Problem
 
@@ -40,6 +41,20 @@ class ScriptLine:
     """The table of a template, as our own format has it; checked where it is used."""
     pauses: dict[str, tuple[str, list[int]]] = field(default_factory=dict)
     """By language ("" for the source's): the words that pauses stood among, and before which of them (from 0)."""
+    directions: list[str] = field(default_factory=list)
+    """What stood in brackets with its words, or alone before them."""
+    room: str = ""
+    """Where it is heard from: :data:`janoglot.core.mix.rooms.ROOM_NAMES`; "" for nowhere in particular."""
+
+    def say(self, words: str, directions: Sequence[str] = (), pauses: Sequence[int] = ()) -> None:
+        """Go on with ``words`` of the source; ``directions`` stood among them, ``pauses`` before these of them."""
+        before = len(self.words.split())
+        at = [*self.pauses.get("", ("", []))[1], *(before + word for word in pauses)]
+        self.words = f"{self.words} {words}".strip()
+        self.directions += directions
+        self.notes = "; ".join(filter(None, [self.notes, *directions]))
+        if at:
+            self.pauses[""] = self.words, at
 
     @property
     def slot(self) -> tuple[float, float] | None:
@@ -75,6 +90,15 @@ class ScriptEdition:
     """``part`` (its number among those with names, from 1), ``speaker``, ``settings``, ``moods``."""
 
 
+@dataclass(frozen=True, slots=True)
+class DirectedSo:
+    """``what`` is the name of a mood, of a mark with an amount or of a room, or "pause"; so many ``lines`` have it."""
+
+    kind: Literal["mood", "dial", "room", "pause"]
+    what: str
+    lines: int
+
+
 @dataclass(slots=True)
 class Script:
     """What a file was understood to hold, with everything that was odd about it."""
@@ -99,6 +123,10 @@ class Script:
     """Whether times inside others were counted from the document's beginning, where that makes a difference."""
     found_directions: list[tuple[int, str]] = field(default_factory=list)
     """In brackets among words: the row of each, and what it says."""
+    directed: list[DirectedSo] = field(default_factory=list)
+    """What was made of directions, what was made most often first."""
+    directing: bool | None = None
+    """Whether lines are directed by their directions; None where nothing was understood of any."""
     brackets: bool | None = None
     """Whether directions in brackets were taken out of the words; None where there are none."""
     prose: bool = False

@@ -35,13 +35,16 @@ def pasted_lines(text: str, source_language: str, known: Collection[str] = ()) -
         if len(cells) > 1:
             speaker, words = cells[0], " ".join(filter(None, cells[1:]))
             notes: list[str] = []
+            pauses: list[int] = []
         else:
             speech = names.split(raw.strip())
             speaker = speech.name if speech else ""
-            words, notes = take_directions(speech.words if speech else raw.strip())
+            words, notes, pauses = take_directions(speech.words if speech else raw.strip())
             notes = ([speech.aside] if speech and speech.aside else []) + notes
         if words:
-            found.append(ScriptLine(speaker, words, notes="; ".join(notes)))
+            line = ScriptLine(speaker, "")
+            line.say(words, notes, pauses)
+            found.append(line)
     if not found:
         raise BadInput("No words were found in what was pasted.")
     return found

@@ -3548,6 +3548,20 @@ export interface components {
             /** @description Whether it follows a guide read. */
             guided: boolean;
         };
+        DirectedSo: {
+            kind: components["schemas"]["DirectedSoKindEnum"];
+            /** @description A mood, the kind of a mark, or a room. */
+            what: string;
+            lines: number;
+        };
+        /**
+         * @description * `mood` - mood
+         *     * `dial` - dial
+         *     * `room` - room
+         *     * `pause` - pause
+         * @enum {string}
+         */
+        DirectedSoKindEnum: "mood" | "dial" | "room" | "pause";
         Direction: {
             variant: number;
             marks: components["schemas"]["DirectionMark"][];
@@ -4101,6 +4115,8 @@ export interface components {
             from_start?: boolean;
             /** @description Whether directions in brackets are taken out of the words of a table. Otherwise they are. */
             brackets?: boolean;
+            /** @description Whether lines are directed by what was understood of their directions. Otherwise they are. */
+            directing?: boolean;
             /** @description Whether what stands before a colon is a name; each time all of it. */
             labels?: {
                 [key: string]: boolean;
@@ -5385,6 +5401,8 @@ export interface components {
             from_start?: boolean;
             /** @description Whether directions in brackets are taken out of the words of a table. Otherwise they are. */
             brackets?: boolean;
+            /** @description Whether lines are directed by what was understood of their directions. Otherwise they are. */
+            directing?: boolean;
             /** @description Whether what stands before a colon is a name; each time all of it. */
             labels?: {
                 [key: string]: boolean;
@@ -5563,6 +5581,10 @@ export interface components {
             from_start: boolean | null;
             /** @description Where directions stand in brackets among words: whether they were taken out. */
             brackets: boolean | null;
+            /** @description Where something was understood of directions: whether lines are directed by it. */
+            directing: boolean | null;
+            /** @description What was understood of directions. */
+            directed: components["schemas"]["DirectedSo"][];
             /** @description Whether times count frames, so that the rate matters. */
             frames: boolean;
             /** Format: double */

@@ -40,6 +40,8 @@ class Hints:
     """Of times inside others (TTML): whether all are counted from the document's beginning. None: as they fit."""
     directions: bool = True
     """Whether what stands in brackets as directions do is none of the words. False: all of it is said."""
+    directing: bool = True
+    """Whether lines are directed by what was understood of their directions."""
     encoding: str = ""
     """Of :data:`janoglot.core.script.decoding.ENCODINGS`, where a person has chosen."""
 

@@ -94,7 +94,8 @@ def lines_of_cues(cues: list[Cue], script: Script, hints: Hints, known: Iterable
     tagged = {html.unescape(name).strip() for cue in cues for name in _VOICE.findall(cue.text)}
     tagged |= {cue.speaker for cue in cues if cue.speaker}
     names = Names(_first_rows_and_labels(cues), {*known, *hints.known, *tagged}, True, hints.labels)
-    carried, waiting = "", ""
+    carried = ""
+    waiting: list[str] = []
     # Where two speak in one cue a dash begins the words of each; then it does so where one speaks alone.
     dashes = any(_turns(_plain(cue.text).split("\n")) > 1 for cue in cues)
     for cue in _unrolled(cues, script):
@@ -106,7 +107,7 @@ def lines_of_cues(cues: list[Cue], script: Script, hints: Hints, known: Iterable
             script.problems.append(Problem(
                 "direction_kept", "“{text}” is no speech: kept as a note of the next line.",
                 {"text": "; ".join(alone)[:60]}, cue.row, "note"))
-            waiting = "; ".join(filter(None, [waiting, *alone]))
+            waiting += alone
             continue
         if not spoken:
             if not carried:
@@ -117,12 +118,14 @@ def lines_of_cues(cues: list[Cue], script: Script, hints: Hints, known: Iterable
         start = cue.start
         for number, span in enumerate(spoken):
             end = start + (cue.end - cue.start) * len(span.words) / letters
-            notes = [*([waiting] if waiting else []), *(alone if number == 0 else []), *span.notes]
+            notes = [*waiting, *(alone if number == 0 else []), *span.notes]
             first, last = (round(start, 3), round(end, 3)) if cue.timed else (None, None)
-            lines.append(ScriptLine(span.speaker or UNNAMED, span.words, first, last, "; ".join(notes), "", cue.row))
-            start, waiting = end, ""
+            line = ScriptLine(span.speaker or UNNAMED, "", first, last, row=cue.row)
+            line.say(span.words, notes, span.pauses)
+            lines.append(line)
+            start, waiting = end, []
     if waiting and lines:
-        lines[-1].notes = "; ".join(filter(None, [lines[-1].notes, waiting]))
+        lines[-1].say("", waiting)
     script.problems += names.problems
     script.labels = names.decided
     if lines and not named:
@@ -169,6 +172,7 @@ class _Span:
     speaker: str
     said: list[str]
     notes: list[str]
+    pauses: list[int]
 
     @property
     def words(self) -> str:
@@ -192,7 +196,7 @@ def _spans(cue: Cue, names: Names, carried: str, dashes: bool) -> tuple[list[_Sp
         for row in rows:
             label = None if tag or not row else names.split(row, cue.row)
             rest = label.words if label else _TURN.sub("", row) if dashes else row
-            words, notes = take_directions(rest)
+            words, notes, pauses = take_directions(rest)
             if label and label.aside:
                 notes.insert(0, label.aside)
             speaker = html.unescape(tag).strip() or (label.name if label else "")
@@ -205,8 +209,10 @@ def _spans(cue: Cue, names: Names, carried: str, dashes: bool) -> tuple[list[_Sp
             begins = bool(speaker or carried) or (dashes and bool(_TURN.match(row)))
             speaker, carried = speaker or carried, ""
             if spans and (not begins or spans[-1].speaker == speaker != ""):
+                before = len(spans[-1].words.split())
                 spans[-1].said.append(words)
                 spans[-1].notes += notes
+                spans[-1].pauses += [before + word for word in pauses]
             else:
-                spans.append(_Span(speaker, [words], notes))
+                spans.append(_Span(speaker, [words], notes, pauses))
     return spans, carried

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from janoglot.core.errors import Problem
+from janoglot.core.script.directions import apart, is_pause
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.labels import name_and_aside
 from janoglot.core.script.markup import one_row, without_emphasis, without_spans
@@ -60,22 +61,22 @@ class Fountain:
     def _speech(script: Script, rows: list[str], at: int, part: str) -> int:
         """Read the speech whose name stands in row ``at``; gives the row after it."""
         name, aside = name_and_aside(rows[at].strip().removeprefix("@").rstrip("^").strip())
-        notes = [aside] if aside else []
-        words: list[str] = []
-        first = at + 1
+        line = ScriptLine(name, "", part=part, row=at + 1)
+        line.say("", [aside] if aside else [])
         at += 1
         while at < len(rows) and (rows[at].strip() or rows[at] == "  "):
             row = rows[at].strip()
             if row.startswith("(") and row.endswith(")"):
-                notes.append(_plain(row[1:-1].strip()))
+                note = _plain(row[1:-1].strip())
+                line.say("", [note] if note else [], [0] if is_pause(note) and line.words else [])
             elif row:
-                words.append(_plain(row.removeprefix("~").strip()))
+                said, among = apart(_plain(row.removeprefix("~").strip()))
+                line.say(said, [one.text for one in among], [one.word for one in among if is_pause(one.text)])
             at += 1
-        spoken = " ".join(filter(None, words))
-        if spoken:
-            script.lines.append(ScriptLine(name, spoken, notes="; ".join(filter(None, notes)), part=part, row=first))
+        if line.words:
+            script.lines.append(line)
         else:
-            script.problems.append(Problem("no_words", "{name} says nothing here: left out.", {"name": name}, first))
+            script.problems.append(Problem("no_words", "{name} says nothing here: left out.", {"name": name}, line.row))
         return at
 
     def write(self, script: Script, source_language: str, language: str | None = None) -> str:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from janoglot.core.errors import Problem
+from janoglot.core.script.directions import is_pause
 from janoglot.core.script.formats.base import UNNAMED, Hints
 from janoglot.core.script.limits import check_rows
 from janoglot.core.script.markup import take_directions, whole_directions
@@ -65,17 +66,19 @@ class PlainText:
             begins, before = apart, above
             above, apart = stripped, False
             speech = names.split(stripped, row)
-            words, notes = take_directions(speech.words if speech else stripped)
+            words, notes, pauses = take_directions(speech.words if speech else stripped)
             if speech:
                 notes = [*pending, *([speech.aside] if speech.aside else []), *notes]
-                current = ScriptLine(speech.name, words, notes="; ".join(notes), part=part, row=row)
+                current = ScriptLine(speech.name, "", part=part, row=row)
+                current.say(words, notes, pauses)
                 script.lines.append(current)
                 pending = []
             elif not words:
                 # A direction on a row of its own is about what comes next.
                 pending += notes
             elif current is not None and begins:
-                current = ScriptLine(current.speaker, words, notes="; ".join([*pending, *notes]), part=part, row=row)
+                current = ScriptLine(current.speaker, "", part=part, row=row)
+                current.say(words, [*pending, *notes], pauses)
                 script.lines.append(current)
                 script.problems.append(Problem(
                     "no_name_here", "No name before “{words}”: a line of its own by {speaker}.",
@@ -86,11 +89,12 @@ class PlainText:
                     script.problems.append(Problem(
                         "joined_above", "No name before “{words}”: joined to what {speaker} says above it.",
                         {"words": words[:40], "speaker": current.speaker}, row, "note"))
-                current.words = f"{current.words} {words}".strip()
-                current.notes = "; ".join(filter(None, [current.notes, *pending, *notes]))
+                waited = [0] if any(map(is_pause, pending)) else []
+                current.say(words, [*pending, *notes], [*waited, *pauses])
                 pending = []
             else:
-                current = ScriptLine(UNNAMED, words, notes="; ".join([*pending, *notes]), part=part, row=row)
+                current = ScriptLine(UNNAMED, "", part=part, row=row)
+                current.say(words, [*pending, *notes], pauses)
                 script.lines.append(current)
                 script.problems.append(Problem(
                     "no_speaker", "No name before “{words}”: given to “{unnamed}”.",

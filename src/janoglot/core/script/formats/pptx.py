@@ -34,11 +34,12 @@ class Presentation:
             before = len(script.lines)
             for row in rows:
                 speech = names.split(row, number)
-                words, notes = take_directions(speech.words if speech else row)
+                words, notes, pauses = take_directions(speech.words if speech else row)
                 notes = ([speech.aside] if speech and speech.aside else []) + notes
                 if words:
-                    script.lines.append(ScriptLine(speech.name if speech else hints.narrator, words,
-                                                   notes="; ".join(notes), part=part, row=number))
+                    line = ScriptLine(speech.name if speech else hints.narrator, "", part=part, row=number)
+                    line.say(words, notes, pauses)
+                    script.lines.append(line)
             if len(script.lines) == before:
                 script.problems.append(Problem("no_notes", "Slide {number} has no speaker notes: nothing is said.",
                                                {"number": number}, number, "note"))

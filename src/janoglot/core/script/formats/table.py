@@ -142,6 +142,7 @@ class Table:
             alone = self._read_row(script, layout, row, cells, hints.directions)
             if len(script.lines) > made and before:
                 script.lines[-1].notes = "; ".join(filter(None, [*before, script.lines[-1].notes]))
+                script.lines[-1].directions[:0] = before
                 before = []
             before += alone
         _tell_of_brackets(script, hints)
@@ -190,13 +191,12 @@ class Table:
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
         start, end = self._slot(values, problem, script)
         notes = "; ".join(filter(None, [values.get("notes", ""), *(one.text for one in directed)]))
-        meant = [one.meant for one in directed if one.meant and one.meant != PAUSE]
-        delivery = ", ".join(filter(None, [values.get("delivery", ""), *dict.fromkeys(meant)]))
+        delivery = values.get("delivery", "")
         pauses = {tag: (told, found) for tag, (told, among) in said.items() if directed and (found := [
             one.word for one in among if one.meant == PAUSE and 0 < one.word < len(told.split())])}
         script.lines.append(ScriptLine(speaker or UNNAMED, words, start, end, notes, values.get("part", ""), row,
                                        wordings, is_on_screen(values.get("kind", "")), delivery=delivery,
-                                       pauses=pauses))
+                                       pauses=pauses, directions=[one.text for one in directed]))
         return []
 
     @staticmethod
