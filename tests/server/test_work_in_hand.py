@@ -334,3 +334,25 @@ def test_the_heart_beats_as_long_as_it_takes(production: Production, monkeypatch
             if timezone.now() - job.heartbeat < timedelta(seconds=5):
                 over.set()
     assert over.is_set()
+
+
+def test_why_something_waits_is_told(waiting: Job, production: Production, call: Call) -> None:
+    """What is more urgent, and what is as urgent and older, are before it; what has begun is behind nothing."""
+    path = f"/api/jobs/{waiting.pk}/"
+    count = len(waiting.items)
+    assert call("owner", "get", path).json()["ahead"] is None
+    other = Production.objects.create(name="Elsewhere", source_language="en-GB", created_by=production.created_by)
+    younger = Job.objects.create(kind="take", queue=waiting.queue, items=[1, 2], production=other)
+    assert call("owner", "get", path).json()["ahead"] is None, "that is behind it"
+    mixing = Job.objects.create(kind="mix", queue=work.BULK, items=["mix"], production=production)
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] == {"lines": count + 2, "elsewhere": False}
+    Job.objects.filter(pk=waiting.pk).update(pieces_done=[0])
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] == {"lines": count + 1, "elsewhere": False}
+    Job.objects.filter(pk=waiting.pk).update(state="done")
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] == {"lines": 2, "elsewhere": True}
+    Job.objects.filter(pk=younger.pk).update(kind="measure", queue=work.FINISH)
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] is None, "less urgent"
+    Job.objects.filter(pk=younger.pk).update(queue=work.SOON)
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] == {"lines": 0, "elsewhere": True}
+    Job.objects.filter(pk=mixing.pk).update(begun=timezone.now())
+    assert call("owner", "get", f"/api/jobs/{mixing.pk}/").json()["ahead"] is None

@@ -21,6 +21,8 @@ from janoglot.core.speech.source_acting import spans_of
 from janoglot.direct.actions.guide_line import bring_guide, delete_guide, set_guide
 from janoglot.direct.guiding import begin_reading
 from janoglot.direct.sent_recordings import take_in
+from janoglot.editions.jobs_api import AheadSerializer, ahead_data
+from janoglot.productions.jobs import running
 from janoglot.productions.models import GuideRead, Line, Media, Wording
 from janoglot.productions.permissions import edition_for
 from janoglot.server.fields import FiniteField
@@ -46,6 +48,8 @@ class GuideSerializer(serializers.Serializer[Data]):
     heard = serializers.CharField()
     faults = GuideFaultSerializer(many=True)
     sound = serializers.BooleanField(help_text="Whether the recording is still there.")
+    share = serializers.FloatField(help_text="While it is read: how much of that is done, 0 to 1.")
+    ahead = AheadSerializer(allow_null=True, help_text="What is done before it is read.")
     timing = serializers.FloatField()
     melody = serializers.FloatField()
     energy = serializers.FloatField()
@@ -66,11 +70,14 @@ class GuideUploadSerializer(serializers.Serializer[Data]):
 def guide_data(row: GuideRead | None) -> Data:
     if row is None:
         return {"state": "none", "name": "", "language": "", "by_word": False, "followed": False, "heard": "",
-                "faults": [], "sound": False, "timing": 1.0, "melody": 1.0, "energy": 1.0}
+                "faults": [], "sound": False, "share": 0.0, "ahead": None, "timing": 1.0, "melody": 1.0, "energy": 1.0}
+    reading = row.state == GuideRead.State.READING and running("guide", edition=row.edition, subject=row.key)
     words = Wording.objects.filter(edition=row.edition_id, line=row.line_id).values_list("text", flat=True).first()
     return {"state": row.state, "name": row.name, "language": row.language, "by_word": row.by_word,
             "followed": bool(row.core_for(words or "").words), "heard": row.heard, "faults": row.faults,
-            "sound": bool(row.key), "timing": row.timing, "melody": row.melody, "energy": row.energy}
+            "sound": bool(row.key), "share": round(reading.share, 2) if reading else 0.0,
+            "ahead": ahead_data(reading) if reading else None,
+            "timing": row.timing, "melody": row.melody, "energy": row.energy}
 
 
 def said_in_source(line: Line) -> bytes:

@@ -37,7 +37,7 @@ def read_guides(piece: Piece) -> None:
     has taken its place meanwhile, nothing is done."""
     for row in GuideRead.objects.select_related("edition__production").filter(
             pk__in=piece.items, key=piece.job.subject, state=GuideRead.State.READING):
-        found = _found(row)
+        found = _found(row, piece)
         if not piece.wanted(now=True):
             raise Stopped
         GuideRead.objects.filter(pk=row.pk, key=row.key).update(
@@ -46,16 +46,22 @@ def read_guides(piece: Piece) -> None:
         note_made(row.edition, [row.line_id])
 
 
-def _found(row: GuideRead) -> GuideFound:
+_DECODED, _HEARD = 0.2, 0.7
+"""How much of the work is done by then."""
+
+
+def _found(row: GuideRead, piece: Piece) -> GuideFound:
     standing = EditionState.load(row.edition, [row.line_id]).lines[0]
     try:
         samples, rate = read_sound(media(), decoded(row.key))
+        piece.tell(_DECODED)
         if standing.recipe is None:
             return GuideFound((), False, "", (GuideFault("unreadable", "This speaker has no voice yet."),))
         language = row.language or row.edition.language
         heard = None
         if not recogniser_missing() and hearable(language) and len(samples) <= LONGEST * rate:
             heard = recognise(samples, rate, language)
+            piece.tell(_HEARD)
         return read_guide(samples, rate, standing.recipe, heard, row.language)
     except SoftTimeLimitExceeded:
         raise

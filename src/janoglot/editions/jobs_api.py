@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from django.db.models import Q
@@ -12,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from janoglot.productions.jobs import stop
+from janoglot.productions.jobs import ahead_of, stop
 from janoglot.productions.models import JOB_STATES, Job, line_numbers
 from janoglot.productions.permissions import production_for, require_change, signed_in, visible_productions
 
@@ -26,6 +27,11 @@ class JobFaultSerializer(serializers.Serializer[Data]):
     line = serializers.IntegerField()
     number = serializers.IntegerField()
     message = serializers.CharField()
+
+
+class AheadSerializer(serializers.Serializer[Data]):
+    lines = serializers.IntegerField(help_text="None where it is work of another kind.")
+    elsewhere = serializers.BooleanField(help_text="Whether all of it is other productions'.")
 
 
 class JobSerializer(serializers.Serializer[Data]):
@@ -42,9 +48,15 @@ class JobSerializer(serializers.Serializer[Data]):
     cost = serializers.FloatField(help_text="How much work it is, in its kind's own measure.")
     queue = serializers.CharField(help_text="Its priority.")
     seconds_left = serializers.FloatField(allow_null=True)
+    ahead = AheadSerializer(allow_null=True, help_text="What is done before it, where it has not begun.")
     fault = serializers.CharField(help_text="Why nothing could be made, or something could not.")
     faults = JobFaultSerializer(many=True, help_text="By line.")
     report = serializers.DictField(child=serializers.IntegerField(), help_text="What came of it, counted.")
+
+
+def ahead_data(job: Job) -> Data | None:
+    ahead = ahead_of(job)
+    return asdict(ahead) if ahead else None
 
 
 def job_data(job: Job) -> Data:
@@ -57,7 +69,7 @@ def job_data(job: Job) -> Data:
         "by": job.user.username if job.user else None, "state": job.state, "total": len(job.items),
         # Counted as it goes: looking at every line would cost the workers their time.
         "done": job.items_done, "share": round(job.done_share, 4), "cost": job.cost, "queue": job.queue,
-        "seconds_left": None if left is None else round(left, 1), "fault": job.fault,
+        "seconds_left": None if left is None else round(left, 1), "ahead": ahead_data(job), "fault": job.fault,
         "faults": [{"line": int(line), "number": numbers[int(line)], "message": message}
                    for line, message in job.faults.items() if int(line) in numbers] if of_lines else [],
         "report": job.report,

@@ -19,11 +19,14 @@ from celery.exceptions import SoftTimeLimitExceeded
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from janoglot.core.errors import JanoglotError
 from janoglot.productions.models import Edition, Job, Production
 from janoglot.server.work import (
+    NOW,
+    QUEUES,
     Work,
     hand_out,
     in_hand,
@@ -130,6 +133,32 @@ def start_behind(kind: str, queue: str, items: Sequence[Any], *, edition: Editio
 def running(kind: str, **of: Any) -> Job | None:
     """The newest job of a kind that still runs."""
     return Job.objects.filter(kind=kind, state="running", **of).first()
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """What workers do before a job: so many ``lines`` (none, where it is work of another kind), of other productions
+    alone where ``elsewhere``."""
+
+    lines: int
+    elsewhere: bool
+
+
+_OF_LINES = ("take", "finish", "hear", "prepare", "draft", "guide", "listen", "stress")
+
+
+def ahead_of(job: Job) -> Ahead | None:
+    """Why a job has not begun: what is more urgent, or as urgent and older. None where it has, or nothing is."""
+    if job.state != "running" or job.begun is not None or job.queue not in QUEUES:
+        return None
+    more_urgent = QUEUES[:QUEUES.index(job.queue)] if job.queue != NOW else ()
+    before = [other for other in Job.objects.filter(Q(queue__in=[queue for queue in more_urgent if queue != NOW])
+                                                    | Q(queue=job.queue, pk__lt=job.pk), state="running")
+              if other.pieces_left]
+    if not before:
+        return None
+    lines = sum(len(other.items) - other.items_done for other in before if other.kind in _OF_LINES)
+    return Ahead(lines, all(other.production_id != job.production_id for other in before))
 
 
 def begin(job: Job) -> None:

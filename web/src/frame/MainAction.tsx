@@ -10,6 +10,7 @@ import { Button, IconButton, Tip } from "../shared/ui/controls";
 import { usePlace } from "../shared/place";
 import { useNotices } from "../shared/notices";
 import { useJob } from "../shared/useJob";
+import { waitsBehind } from "../shared/waiting";
 
 const UNITS = (t: (key: string) => string) => ({ h: t("time.h"), min: t("time.min"), s: t("time.s") });
 
@@ -42,6 +43,7 @@ export function MainAction({ production }: { production: Production }) {
   if (!edition) return <Button look="main" aria-busy className="min-w-36 shrink-0 whitespace-nowrap">{t("common.loading")}</Button>;
   if (running) {
     const left = running.state === "running" ? running.seconds_left : null;
+    const behind = waitsBehind(t, running.ahead);
     return (
       <div className="flex items-center gap-1" role="status" aria-live="polite">
         <span className="relative overflow-hidden rounded-md bg-white/10 h-8 min-w-44 px-3 grid place-items-center text-sm">
@@ -52,6 +54,7 @@ export function MainAction({ production }: { production: Production }) {
           <span className="relative">
             {t("voicing.progress", { done: running.done, total: running.total })}
             {left !== null && ` · ${t("voicing.timeLeft", { time: span(left, UNITS(t)) })}`}
+            {behind && ` · ${behind}`}
           </span>
         </span>
         <StopButton name={t("voicing.stop")} job={running} />
@@ -172,6 +175,7 @@ export function Finishing({ production }: { production: Production }) {
       </span>
       {finishing ? t("voicing.finishing", { done: job.done, total: job.total }) : t("voicing.hearing", { done: job.done, total: job.total })}
       {job.seconds_left !== null && ` · ${t("voicing.timeLeft", { time: span(job.seconds_left, UNITS(t)) })}`}
+      {job.ahead && ` · ${waitsBehind(t, job.ahead)}`}
       {production.role !== "reader" && <StopButton name={finishing ? t("voicing.stopFinishing") : t("voicing.stopHearing")} job={job} />}
     </span>
   );

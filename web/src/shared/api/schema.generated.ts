@@ -2856,6 +2856,12 @@ export interface components {
          * @enum {string}
          */
         AgeEnum: "child" | "teen" | "20s" | "30s" | "40s" | "50s" | "60s" | "70s";
+        Ahead: {
+            /** @description None where it is work of another kind. */
+            lines: number;
+            /** @description Whether all of it is other productions'. */
+            elsewhere: boolean;
+        };
         Aimed: {
             /** Format: double */
             pace: number;
@@ -3943,6 +3949,13 @@ export interface components {
             faults: components["schemas"]["GuideFault"][];
             /** @description Whether the recording is still there. */
             sound: boolean;
+            /**
+             * Format: double
+             * @description While it is read: how much of that is done, 0 to 1.
+             */
+            share: number;
+            /** @description What is done before it is read. */
+            ahead: components["schemas"]["Ahead"] | null;
             /** Format: double */
             timing: number;
             /** Format: double */
@@ -4230,6 +4243,8 @@ export interface components {
             queue: string;
             /** Format: double */
             seconds_left: number | null;
+            /** @description What is done before it, where it has not begun. */
+            ahead: components["schemas"]["Ahead"] | null;
             /** @description Why nothing could be made, or something could not. */
             fault: string;
             /** @description By line. */

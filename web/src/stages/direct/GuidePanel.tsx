@@ -6,6 +6,7 @@ import { useTranslation } from "react-i18next";
 import { api, data, editionPath, send, type Line, type Production, type Schemas } from "../../shared/api/client";
 import { useChange } from "../../shared/api/queries";
 import { useNotices } from "../../shared/notices";
+import { waitsBehind } from "../../shared/waiting";
 import { useSourceMedia } from "../../shared/useSourceMedia";
 import { Button, IconButton, Select } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
@@ -69,7 +70,7 @@ export function GuidePanel({ production, language, line, readOnly }: { productio
           )}
         </div>
       )}
-      {(found?.state === "reading" || bring.isPending) && <p className="text-sm text-soft" role="status">{t("guide.reading")}</p>}
+      {(found?.state === "reading" || bring.isPending) && <p className="text-sm text-soft" role="status">{waitsBehind(t, found?.ahead) || (found?.state === "reading" && found.share ? t("guide.readingSo", { percent: Math.round(100 * found.share) }) : t("guide.reading"))}</p>}
       {found?.state === "ready" && (
         <>
           <div className="flex items-center gap-2 text-sm">
