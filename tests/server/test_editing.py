@@ -397,6 +397,26 @@ class TestWhatHangsOnALineThatIsCut:
         call("editor", "post", f"/api/productions/{production.pk}/undo/")
         assert SoundWorld.objects.get(production=production).plan == before
 
+    def test_what_hung_on_a_part_that_ends_hangs_on_its_lines(self, production: Production, call: Call) -> None:
+        Line.objects.filter(production=production).update(part=None)
+        rows = list(Line.objects.filter(production=production))
+        part = call("editor", "post", f"/api/productions/{production.pk}/script/parts/", {"line": rows[1].pk, "name": "Quay"}).json()["done"]
+        mine = [row for row in rows[1:] if Line.objects.get(pk=row.pk).part_id == part]
+        tied, cue = f"#{part}", {"layer": "effects", "sound": {"made": "gulls"}, "loop": True}
+        before = self.world(
+            production, cues=[{**cue, "id": "a", "at": {"part": tied, "edge": "start"}, "until": {"part": tied, "edge": "end", "seconds": 2}}],
+            places=[{"part": tied, "room": "hall"}], editions={"es-MX": {"cues": {"a": {"at": {"part": tied, "edge": "end"}}}}}).plan
+        assert len(mine) == len(rows) - 1 > 1
+        call("editor", "delete", f"/api/parts/{part}/")
+        plan = SoundWorld.objects.get(production=production).plan
+        assert "'part'" not in str(plan)
+        one = plan["cues"][0]
+        assert (one["at"]["line"], one["until"]["line"], one["until"]["seconds"]) == (f"#{mine[0].pk}", f"#{mine[-1].pk}", 2)
+        assert plan["editions"]["es-MX"]["cues"]["a"]["at"]["line"] == f"#{mine[-1].pk}"
+        assert [(row["line"], row["room"]) for row in plan["places"]] == [(f"#{row.pk}", "hall") for row in mine]
+        call("editor", "post", f"/api/productions/{production.pk}/undo/")
+        assert SoundWorld.objects.get(production=production).plan == before
+
     def test_what_is_guessed_of_a_translation_is_to_be_read(self, production: Production, call: Call) -> None:
         line = Line.objects.filter(production=production)[0]
         Wording.objects.filter(line=line, edition__language="en-GB").update(text="If the tide turns, nobody waits here.")

@@ -1,12 +1,13 @@
-"""What sounds are tied to when a line is cut in two or joined to the one before: everything stays where it is heard."""
+"""What sounds are tied to when a line is cut in two or joined to the one before, or a part ends being one: everything
+stays where it is heard."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from janoglot.productions.models import Line, SoundWorld
+from janoglot.productions.models import Line, Part, SoundWorld
 from janoglot.productions.recorder import Recorder
 
 Told = dict[str, Any]
@@ -26,13 +27,14 @@ def follow_split(record: Recorder, line: Line, new: Line) -> None:
             return [*found, *({**row, "line": other} for row in found if _line_of(row) == one)]
         return found
 
-    _rewrite(record, line, lambda place: {**place, "line": other} if place.get("edge") == "end" else place, rows)
+    _rewrite(record, line.production_id, one,
+             _of_line(one, lambda place: {**place, "line": other} if place.get("edge") == "end" else place), rows)
 
 
 def follow_all(record: Recorder, line: Line, new: Line) -> None:
     """All of ``line``'s words are ``new``'s: so is everything that is tied to them."""
     one, other = f"#{line.pk}", f"#{new.pk}"
-    _rewrite(record, line, lambda place: {**place, "line": other}, lambda _, found: [
+    _rewrite(record, line.production_id, one, _of_line(one, lambda place: {**place, "line": other}), lambda _, found: [
         {**row, "line": other} if _line_of(row) == one else row for row in found])
 
 
@@ -47,24 +49,63 @@ def follow_join(record: Recorder, before: Line, line: Line) -> None:
         kept = [row for row in found if _line_of(row) != other] if any(_line_of(row) == one for row in found) else found
         return [{**row, "line": other} if _line_of(row) == one else row for row in kept]
 
-    _rewrite(record, line, lambda place: {**place, "line": other} if place.get("edge") == "end" else place, rows)
+    _rewrite(record, line.production_id, one,
+             _of_line(one, lambda place: {**place, "line": other} if place.get("edge") == "end" else place), rows)
+
+
+def follow_part(record: Recorder, part: Part, lines: Sequence[Line]) -> None:
+    """A part is none any more: what was tied to its beginning and end is tied to those of its first and last line, and
+    the rooms that it was heard in are its lines'."""
+    if not lines:
+        return
+    name = f"#{part.pk}"
+    first, last = f"#{lines[0].pk}", f"#{lines[-1].pk}"
+
+    def rows(key: str, found: list[Any]) -> list[Any]:
+        if key != "places":
+            return found
+        of_lines = [{**{each: value for each, value in row.items() if each not in ("part", "speaker")},
+                     "line": f"#{line.pk}"}
+                    for row in found if _of(row, "part") == name for line in lines
+                    if not row.get("speaker") or row["speaker"] == f"#{line.speaker_id}"]
+        # What is said of a line alone already says more.
+        known = {_line_of(row) for row in found}
+        return [*(row for row in found if _of(row, "part") != name),
+                *(row for row in of_lines if row["line"] not in known)]
+
+    def place(told: Told) -> Told:
+        if _of(told, "part") != name:
+            return told
+        return {**{key: value for key, value in told.items() if key != "part"},
+                "line": last if told.get("edge") == "end" else first}
+
+    _rewrite(record, part.production_id, name, place, rows)
+
+
+def _of(row: Any, what: str) -> str:
+    return str(row.get(what) or "") if isinstance(row, dict) else ""
 
 
 def _line_of(row: Any) -> str:
-    return str(row.get("line") or "") if isinstance(row, dict) else ""
+    return _of(row, "line")
 
 
-def _rewrite(record: Recorder, line: Line, place: Callable[[Told], Told],
+def _of_line(name: str, place: Callable[[Told], Told]) -> Callable[[Told], Told]:
+    return lambda told: place(told) if _line_of(told) == name else told
+
+
+def _rewrite(record: Recorder, production: int, name: str, place: Callable[[Told], Told],
              rows: Callable[[str, list[Any]], list[Any]]) -> None:
-    world = SoundWorld.objects.select_for_update().filter(production=line.production_id).first()
-    name = f"#{line.pk}"
+    """Have ``place`` say anew what each cue is tied to, and ``rows`` the rows of each list, where anything goes by
+    ``name``."""
+    world = SoundWorld.objects.select_for_update().filter(production=production).first()
     if world is None or f'"{name}"' not in json.dumps(world.plan):
         return
 
     def cue(told: Any) -> Any:
         if not isinstance(told, dict):
             return told
-        return {key: place(value) if key in ("at", "until") and _line_of(value) == name else value
+        return {key: place(value) if key in ("at", "until") and isinstance(value, dict) else value
                 for key, value in told.items()}
 
     def whole(told: Mapping[str, Any]) -> Told:

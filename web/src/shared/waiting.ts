@@ -6,5 +6,5 @@ import type { Schemas } from "./api/client";
 export function waitsBehind(t: TFunction, ahead: Schemas["Ahead"] | null | undefined): string {
   if (!ahead) return "";
   if (!ahead.lines) return t("voicing.behindOther");
-  return t(ahead.elsewhere ? "voicing.behindElsewhere" : "voicing.behind", { count: ahead.lines });
+  return ahead.elsewhere ? t("voicing.behindElsewhere", { count: ahead.lines }) : t("voicing.behind", { count: ahead.lines });
 }

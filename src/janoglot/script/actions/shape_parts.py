@@ -8,6 +8,7 @@ from django.db.models import Max
 
 from janoglot.core.errors import BadInput
 from janoglot.core.script.limits import LONGEST_NAME
+from janoglot.productions.line_ties import follow_part
 from janoglot.productions.models import Line, Part, PartDirection
 from janoglot.productions.permissions import Anyone
 from janoglot.productions.recorder import action
@@ -62,6 +63,7 @@ def end_part(user: Anyone, part: Part) -> None:
             elif not mine:
                 before = row.part_id
         record.update_all([(row, {"part_id": before}) for row in mine])
+        follow_part(record, part, mine)
         record.details = {"name": part.name}
         record.summary = part.name
         record.delete_all(list(PartDirection.objects.filter(part=part)))

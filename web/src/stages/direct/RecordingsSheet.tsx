@@ -8,6 +8,7 @@ import { api, data, editionPath, send, type EditionLines, type Production, type 
 import { useChange } from "../../shared/api/queries";
 import { clock } from "../../shared/format";
 import { askForEditionFile, useHandOver } from "../../shared/handOver";
+import { usePlace } from "../../shared/place";
 import { useNotices } from "../../shared/notices";
 import { Button, Empty, IconButton, Select, Sheet, Tick } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
@@ -36,6 +37,7 @@ function Recordings({ production, edition }: { production: Production; edition: 
   /** What was decided otherwise than proposed: by recording, its line, or null for none. */
   const [given, setGiven] = useState<ReadonlyMap<number, number | null>>(new Map());
   const readOnly = production.role === "reader";
+  const place = usePlace();
   const { language, direction } = edition.edition;
   const path = { params: { path: { production_id: production.id, language } } };
   const sheet = useHandOver(production.id);
@@ -102,7 +104,16 @@ function Recordings({ production, edition }: { production: Production; edition: 
       {(bring.isPending || listening) && <p className="text-sm text-soft flex items-center gap-2" role="status"><LoaderCircle size={14} className="animate-spin" aria-hidden />{bring.isPending ? t("recordings.bringing") : t("recordings.listening", { done: rows.filter((row) => row.state === "ready").length, total: rows.length })}</p>}
       {recordings.data && !recordings.data.hears && rows.length > 0 && <p className="text-sm text-soft">{t("recordings.unheard")}</p>}
       {recordings.data && (recordings.data.recorded > 0 || recordings.data.missing > 0) && <p className="text-sm">{t("recordings.recorded", { count: recordings.data.recorded })} {recordings.data.missing > 0 && t("recordings.missing", { count: recordings.data.missing })}</p>}
-      {rows.length === 0 ? recordings.data && !bring.isPending && <Empty title={t("recordings.empty")} /> : (
+      {rows.length === 0 ? recordings.data && !bring.isPending && (
+        <Empty title={t("recordings.empty")}>
+          {recordings.data.recorded + recordings.data.missing === 0 && (
+            <>
+              <p>{t("recordings.nobody")}</p>
+              {!readOnly && <Button onClick={() => place.go({ stage: "cast", line: null })}>{t("recordings.toCast")}</Button>}
+            </>
+          )}
+        </Empty>
+      ) : (
         <>
           <div className="flex flex-wrap items-center gap-4">
             <p className="grow text-sm">{(["matched", "doubtful", "other_words", "left_over"] as const).filter((verdict) => counted(verdict) > 0).map((verdict) => t(`recordings.count.${verdict}`, { count: counted(verdict) })).join(" · ")}</p>

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { Dices, Trash2 } from "lucide-react";
+import { Dices, Link2, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { useTranslation } from "react-i18next";
 
 import { api, data, type EditionLines, type Production, type Schemas } from "../../shared/api/client";
 import { clock, decibels } from "../../shared/format";
+import { usePlace } from "../../shared/place";
 import { Button, FIELD, IconButton, Select, Tick } from "../../shared/ui/controls";
 import { SampleButton } from "../../shared/ui/SampleButton";
 import { Setting } from "../../shared/ui/Setting";
@@ -45,6 +46,8 @@ export function CuePanel({ production, edition, cue, name, layers, laid, leftOut
 }) {
   const { t } = useTranslation();
   const music = layers.find((layer) => layer.name === cue.layer)?.kind === "music";
+  const place = usePlace();
+  const anew = edition.lines.find((line) => line.id === place.line) ?? edition.lines[0];
   const made = cue.sound.made !== undefined || cue.sound.composed !== undefined;
   const number = cue.sound.number ?? 0;
   const figure = (label: string, value: number, set: (next: number) => void, step = 0.1, low?: number) => (
@@ -65,6 +68,11 @@ export function CuePanel({ production, edition, cue, name, layers, laid, leftOut
           {leftOut ? t("cue.leftOut") : !laid ? t("cue.coming") : t("cue.lies", { start: clock(laid.start), end: clock(laid.start + laid.seconds) })}
           {laid?.cut && ` · ${t("cue.cut", { from: clock(laid.sound_seconds), to: clock(laid.seconds), count: laid.joins.length })}`}
         </p>
+        {leftOut && !readOnly && anew && (
+          <Button className="h-7! self-start max-w-full" onClick={() => onChange({ at: { seconds: 0, line: `#${anew.id}`, edge: "start" }, until: null })}>
+            <Link2 size={13} aria-hidden /><span className="truncate">{t("cue.tieAnew", { number: anew.number, words: opening(anew.words) })}</span>
+          </Button>
+        )}
         <label className="flex items-center justify-between gap-2 text-sm">
           <span>{t("cue.layer")}</span>
           <Select className="w-40" aria-label={t("sounds.layer", { sound: name })} disabled={readOnly} value={cue.layer} onChange={(event) => (event.target.value.startsWith(OTHER) ? onOther(event.target.value.slice(OTHER.length) as LayerKind) : onChange({ layer: event.target.value }))}>

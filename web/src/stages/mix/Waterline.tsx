@@ -184,7 +184,10 @@ export function Waterline({ production, edition, layers, cues, told, pixels, onZ
               {over !== undefined && (
                 <>
                   <rect x={line.start * pixels} y={SCALE + 4} width={Math.max(4, line.seconds * pixels)} height={VOICES - 4} rx={4} fill="none" stroke="var(--alarm)" strokeWidth={2} />
-                  <text x={line.start * pixels + 4} y={SCALE + 18} fontSize={11} fill="var(--alarm)">{t("waterline.hidden", { lu: decibels(over) })}</text>
+                  {/* Within its own line: of two short ones side by side neither is written over the other. */}
+                  <svg x={line.start * pixels} y={SCALE + 17} width={Math.max(4, line.seconds * pixels - 2)} height={16}>
+                    <text x={4} y={12} fontSize={11} fill="var(--alarm)">{t("waterline.hidden", { lu: decibels(over) })}</text>
+                  </svg>
                 </>
               )}
             </g>
