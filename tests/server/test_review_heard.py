@@ -124,6 +124,24 @@ def test_a_yes_counts_for_the_lines_that_it_was_given_to(place: str, call: Call,
     assert points(call, place)["not_approved"] == [lines[0], lines[2]]
 
 
+def test_what_was_approved_and_is_otherwise_since_is_told_line_by_line(place: str, call: Call, production: Production) -> None:
+    lines = list(Line.objects.filter(production=production).values_list("id", flat=True))
+    page = opened(link(call, place))
+    recipe = Client().get(f"{page}editions/es-MX/").json()["recipe"]
+    Client().put(f"{page}editions/es-MX/approval/", {"approved": True, "recipe": recipe}, content_type="application/json")
+
+    def told() -> tuple[list[str], list[dict[str, Any]]]:
+        one, = call("owner", "get", f"{place}links/").json()
+        return one["approved"], one["changed"]
+
+    assert told() == (["es-MX"], [])
+    # A sound under all of it, and no line is otherwise; then one that is louder by a little.
+    call("owner", "put", f"{place}sounds/", {"layers": [], "cues": [{"layer": "effects", "sound": {"made": "a bell"}, "at": {"seconds": 1}}]})
+    assert told() == (["es-MX"], [{"language": "es-MX", "lines": []}])
+    call("owner", "put", f"{edition_path(production)}lines/{lines[1]}/direction/", {"marks_added": [{"kind": "level", "word": 0, "amount": 2.0}], "marks_removed": []})
+    assert told() == (["es-MX"], [{"language": "es-MX", "lines": [lines[1]]}])
+
+
 def test_what_is_said_of_the_whole_is_no_matter_of_the_sound(place: str, call: Call) -> None:
     page = opened(link(call, place))
     assert say(page, {"language": "es-MX", "kind": "whole", "text": "Lovely."}).status_code == 201

@@ -26,9 +26,9 @@ from janoglot.deliver.handing_over import NotReady, StoredEdition, ready_mix
 from janoglot.deliver.models import OwnPackage, Parcel, RightNote
 from janoglot.deliver.open_points import HARD, SOFT, OpenPoint, open_points, quality_lines, rights
 from janoglot.deliver.packing import PARCEL_STATES, ask_for_parcel, begin_parcel, parcel_progress
-from janoglot.deliver.since import Since
 from janoglot.deliver.zipped import ZippedFile
 from janoglot.editions.state import EditionState
+from janoglot.mix.since import Since
 from janoglot.productions.jobs import running, stop
 from janoglot.productions.models import Edition, Production
 from janoglot.productions.permissions import edition_for, production_for, signed_in
@@ -360,7 +360,7 @@ def _point(one: OpenPoint) -> Data:
 def parcel_data(parcel: Parcel, since: Since | None = None) -> Data:
     """``since``: to say what is otherwise by now."""
     told = parcel_progress(parcel)
-    changed = since.changed(parcel) if since and told.state == "ready" else {}
+    changed = since.changed(parcel.recipes) if since and told.state == "ready" else {}
     return {"id": parcel.pk, "name": parcel.name, "package": parcel.told, "languages": parcel.languages,
             "state": told.state, "share": round(told.share, 3), "fault": told.fault, "made_new": parcel.made_new,
             "items": len(parcel.wanted), "files": parcel.files, "left": parcel.left,

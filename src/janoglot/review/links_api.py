@@ -24,6 +24,7 @@ from rest_framework.views import APIView
 
 from janoglot.core.deliver.tables import write_table
 from janoglot.core.errors import BadInput
+from janoglot.mix.since import Since
 from janoglot.productions.models import Production
 from janoglot.productions.permissions import production_for, require_change, signed_in
 from janoglot.review.actions.take_proposal import take_proposal
@@ -39,6 +40,12 @@ _MOST_DAYS = 365
 PURPOSES = [(one.value, one.value) for one in ReviewLink.Purpose]
 REMARK_KINDS = [(one.value, one.value) for one in Remark.Kind]
 REMARK_STATES = [(one.value, one.value) for one in Remark.State]
+
+
+class ChangedSinceSerializer(serializers.Serializer[Data]):
+    language = serializers.CharField()
+    lines = serializers.ListField(child=serializers.IntegerField(), help_text="Ids of those that are heard otherwise "
+                                  "and are still there; empty where it is something else.")
 
 
 class ReviewLinkSerializer(serializers.Serializer[Data]):
@@ -58,6 +65,7 @@ class ReviewLinkSerializer(serializers.Serializer[Data]):
     opened = serializers.DateTimeField(allow_null=True)
     remarks = serializers.IntegerField()
     approved = serializers.ListField(child=serializers.CharField(), help_text="Languages of editions.")
+    changed = ChangedSinceSerializer(many=True, help_text="Of these, which are otherwise since.")
 
 
 class NewReviewLinkSerializer(serializers.Serializer[Data]):
@@ -104,7 +112,11 @@ class RemarkChangeSerializer(serializers.Serializer[Data]):
     answer = serializers.CharField(required=False, allow_blank=True, max_length=2000)
 
 
-def link_data(link: ReviewLink, request: Request) -> Data:
+def link_data(link: ReviewLink, request: Request, since: Since | None = None) -> Data:
+    approved = dict(link.approvals.values_list("edition__language", "recipe"))
+    since = since or Since(link.production.editions.select_related("production"))
+    changed = since.changed(approved)
+    there = set(link.production.lines.values_list("pk", flat=True)) if changed else set()
     where = "review" if link.purpose == ReviewLink.Purpose.REVIEW else "listen"
     return {"id": link.pk, "purpose": link.purpose, "name": link.name, "languages": link.languages,
             "lines": link.lines,
@@ -112,7 +124,9 @@ def link_data(link: ReviewLink, request: Request) -> Data:
             "passphrase": bool(link.passphrase), "download": link.download, "expires": link.expires, "open": link.open,
             "withdrawn": link.withdrawn is not None, "opened": link.opened,
             "remarks": link.remarks.exclude(kind=Remark.Kind.FINE).count(),
-            "approved": list(link.approvals.values_list("edition__language", flat=True))}
+            "approved": list(approved),
+            "changed": [{"language": language, "lines": [line for line in lines if line in there]}
+                        for language, lines in changed.items()]}
 
 
 def remark_data(one: Remark) -> Data:
@@ -148,7 +162,8 @@ class ReviewLinksView(APIView):
     def get(self, request: Request, production_id: int) -> Response:
         """Every link that was given away: who changes a production sees their addresses."""
         production = production_for(request.user, production_id, change=True)
-        return Response([link_data(one, request) for one in production.review_links.all()])
+        since = Since(production.editions.select_related("production"))
+        return Response([link_data(one, request, since) for one in production.review_links.all()])
 
     @extend_schema(request=NewReviewLinkSerializer, responses={201: ReviewLinkSerializer})
     def post(self, request: Request, production_id: int) -> Response:

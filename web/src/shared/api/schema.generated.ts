@@ -3167,6 +3167,11 @@ export interface components {
             /** @description Ids; none where it is something else. */
             lines: number[];
         };
+        ChangedSince: {
+            language: string;
+            /** @description Ids of those that are heard otherwise; empty where it is something else. */
+            lines: number[];
+        };
         Choice: {
             name: string;
             usual: unknown;
@@ -5927,6 +5932,8 @@ export interface components {
             remarks: number;
             /** @description Languages of editions. */
             approved: string[];
+            /** @description Of these, which are otherwise since. */
+            changed: components["schemas"]["ChangedSince"][];
         };
         ReviewedEdition: {
             language: string;

@@ -120,7 +120,7 @@ it("what is otherwise since is said with a package, and handed over alone", asyn
 });
 
 it("somebody is invited, their remark is taken over, and the link withdrawn", async () => {
-  const link = { id: 2, purpose: "review", name: "Marisol", languages: ["es-MX"], lines: [], interface: "es", address: "http://localhost/review/x", passphrase: false, download: false, expires: "2099-01-01T00:00:00Z", open: true, withdrawn: false, opened: null, remarks: 1, approved: [] };
+  const link = { id: 2, purpose: "review", name: "Marisol", languages: ["es-MX"], lines: [], interface: "es", address: "http://localhost/review/x", passphrase: false, download: false, expires: "2099-01-01T00:00:00Z", open: true, withdrawn: false, opened: null, remarks: 1, approved: ["es-MX"], changed: [{ language: "es-MX", lines: [4, 5] }] };
   const remark = { id: 8, language: "es-MX", line: 1, by: "Marisol", kind: "words", stage: "adapt", at: 1.2, text: "Stiff.", proposed: "Ya.", spoken: false, about: "La marea.", state: "open", answer: "", answered_by: null, made: "2026-01-01T00:00:00Z" };
   const asked = serve({ ...base(), [`GET ${P}/links/`]: () => [link], [`GET ${P}/remarks/`]: () => [remark], [`POST ${P}/links/`]: () => link, [`GET ${P}/editions/es-MX/quality/`]: () => ({ worst: [2, 1] }),
     [`PATCH ${P}/links/2/`]: () => refused(400, "invalid", "That cannot be."), [`POST ${P}/remarks/8/taking/`]: () => ({ ...remark, state: "taken" }) });
@@ -130,12 +130,16 @@ it("somebody is invited, their remark is taken over, and the link withdrawn", as
   await waitFor(() => expect(asked.some((one) => one.path === `${P}/remarks/8/taking/`)).toBe(true));
   fireEvent.click(screen.getByRole("button", { name: "Withdraw" }));
   expect(await screen.findByText("That cannot be.")).toBeTruthy();
+  expect(screen.getByText("es-MX: 2 lines are otherwise since")).toBeTruthy();
+  fireEvent.click(screen.getByRole("button", { name: "Ask about them alone" }));
+  await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === `${P}/links/`)?.body).toEqual({
+    name: "Marisol", purpose: "review", languages: ["es-MX"], lines: [4, 5], interface: "es", days: 14, passphrase: "", download: false }));
   fireEvent.click(screen.getByRole("button", { name: "Invite somebody" }));
   fireEvent.change(screen.getByLabelText("For whom"), { target: { value: "Salma " } });
   fireEvent.change(screen.getByLabelText("Language of the page"), { target: { value: "ar" } });
   fireEvent.click(screen.getByLabelText("Only the lines to look at first, by the quality report"));
   fireEvent.click(screen.getByRole("button", { name: "Make the link" }));
-  await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === `${P}/links/`)?.body).toEqual({
+  await waitFor(() => expect(asked.filter((one) => one.method === "POST" && one.path === `${P}/links/`).at(-1)?.body).toEqual({
     name: "Salma", purpose: "review", languages: ["es-MX"], lines: [2, 1], interface: "ar", days: 14, passphrase: "", download: false }));
 });
 

@@ -59,6 +59,18 @@ function LinkRow({ production, link }: { production: Production; link: Link }) {
     onSettled: () => client.invalidateQueries({ queryKey: ["production", production.id, "links"] }),
     onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
   });
+  const again = useMutation({
+    mutationFn: ({ language, lines }: Link["changed"][number]) => data(api.POST("/api/productions/{production_id}/links/", {
+      params: { path: { production_id: production.id } },
+      body: { purpose: "review", name: link.name, languages: [language], lines, interface: link.interface as (typeof INTERFACES)[number], days: 14, passphrase: "", download: link.download },
+    })),
+    onSuccess: (made) => {
+      void navigator.clipboard?.writeText(made.address).catch(() => undefined);
+      say({ tone: "calm", text: t("links.made", { name: made.name }) });
+      return client.invalidateQueries({ queryKey: ["production", production.id, "links"] });
+    },
+    onError: (error) => say({ tone: "bad", text: error.message || t("common.unreachable") }),
+  });
   const when = new Intl.DateTimeFormat(i18n.language, { dateStyle: "medium" });
   return (
     <li className="py-2 flex items-center gap-4 text-sm">
@@ -71,6 +83,12 @@ function LinkRow({ production, link }: { production: Production; link: Link }) {
           {link.purpose === "review" && ` · ${t("links.remarks", { count: link.remarks })}`}
           {link.approved.length > 0 && ` · ${t("links.approved", { languages: link.approved.join(", ") })}`}
         </span>
+        {link.changed.map((one) => (
+          <span key={one.language} className="flex items-center gap-3 text-xs text-alarm">
+            {one.lines.length ? t("links.changedLines", { count: one.lines.length, language: one.language }) : t("links.changed", { language: one.language })}
+            {one.lines.length > 0 && <button type="button" className="underline decoration-dotted" disabled={again.isPending} onClick={() => again.mutate(one)}>{t("links.askAgain")}</button>}
+          </span>
+        ))}
       </span>
       {link.open && (
         <>

@@ -1,11 +1,10 @@
-"""What is otherwise in editions since they were handed over."""
+"""What is otherwise in editions since they were handed over, or approved."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from janoglot.core.edition.plan import MixPlan, PlannedLine, plan_of
-from janoglot.deliver.models import Parcel
 from janoglot.editions.keeping import current
 from janoglot.editions.state import EditionState
 from janoglot.productions.models import Edition
@@ -17,19 +16,19 @@ _MOVED = 0.002
 
 
 class Since:
-    """Asked of several packages of one production: each edition is looked at once."""
+    """Asked of several packages or links of one production: each edition is looked at once."""
 
     def __init__(self, editions: Iterable[Edition]) -> None:
         self._editions = {one.language: one for one in editions}
         self._states: dict[str, EditionState] = {}
         self._now: dict[str, dict[int, PlannedLine]] = {}
 
-    def changed(self, parcel: Parcel) -> dict[str, list[int]]:
-        """By language the ids of the lines that are heard otherwise by now, or not any more, or were not then; none
-        where it is something else that changed, or what it was is not kept. Languages that are as they were are
-        not in it; nor are packages without sound."""
+    def changed(self, recipes: Mapping[str, str]) -> dict[str, list[int]]:
+        """``recipes``: by language the mix that it was. By language the ids of the lines that are heard otherwise by
+        now, or not any more, or were not then; none where it is something else that changed, or what it was is not
+        kept. Languages that are as they were are not in it."""
         found: dict[str, list[int]] = {}
-        for language, recipe in parcel.recipes.items():
+        for language, recipe in recipes.items():
             edition = self._editions.get(language)
             if edition is None:
                 continue
