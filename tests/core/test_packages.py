@@ -383,7 +383,8 @@ def test_a_timeline_opens_with_its_media(made: Any) -> None:
     assert [marker.name for marker in timeline.tracks.markers] == ["The Stair", "The Clock Room"]
     edl = one(made, "timeline", {"format": "edl"})
     read = otio.adapters.read_from_file(str(edl), rate=25)
-    assert [clip.name for clip in read.find_clips() if clip.name][:2] == ["001 Narrator", "002 Keeper"]
+    assert [clip.name for track in read.audio_tracks() for clip in track.find_clips()][:2] == ["001 Narrator", "002 Keeper"]
+    assert len(list(read.video_tracks()[0].find_clips())) == 1, "and the picture, named"
     text = edl.read_text()
     assert "FCM: NON-DROP FRAME" in text
     assert "A2" in text or text.count(" A ") == 4

@@ -29,7 +29,9 @@ from janoglot.core.deliver.captions import CaptionLine, captions
 from janoglot.core.deliver.ebu_stl import write_stl
 from janoglot.core.deliver.package import hand_over, package_of, wanted_and_left
 from janoglot.core.deliver.tables import Column, Table, write_table
+from janoglot.core.deliver.timeline_items import edls_of
 from janoglot.core.dubbing import materials_of
+from janoglot.core.edition.plan import MixPlan
 from janoglot.core.errors import BadInput
 from janoglot.core.media.ffmpeg import ffmpeg, recording
 from janoglot.core.script.formats.base import UNNAMED
@@ -212,7 +214,22 @@ def test_a_turnovers_clips_have_handles_and_lie_where_they_lay(made: Any) -> Non
             assert abs(sound[: round(0.47 * rate)]).max() == 0 < abs(sound[round(0.48 * rate): round(0.7 * rate)]).max()
             assert len(sound) / rate * 25 == pytest.approx(clip.media_reference.available_range.duration.value, abs=1)
     events = [row.split() for row in one(made, "timeline", {"format": "edl", "handles_ms": 480}).read_text().splitlines() if row[:3].isdigit()]
-    assert all(row[4] == "00:00:00:12" for row in events)
+    assert all(row[4] == "00:00:00:12" for row in events if row[2] != "V")
+
+
+def test_a_list_names_the_picture_and_has_it_still_where_it_is_held() -> None:
+    plan = MixPlan("a", "en-GB", -16.0, 14.0).as_json()
+    order = {"fps": 25.0, "drop": False, "starts": "01:00:00:00", "title": "Tide", "plan": plan,
+             "picture": {"name": "harbour tour.mp4", "seconds": 10.0},
+             "holds": [{"part": "Quay", "at": 4.0, "seconds": 1.0, "frames": 25}, {"part": "Loft", "at": 6.0, "seconds": 2.0, "frames": 50}]}
+    text = edls_of(order, [])[0]
+    assert text.count("* SOURCE FILE: harbour tour.mp4") == 5
+    read = otio.adapters.read_from_string(text, "cmx_3600", rate=25)
+    pieces = list(read.video_tracks()[0].find_clips())
+    assert [(round(one.range_in_parent().start_time.value), round(one.duration().value)) for one in pieces] == [
+        (0, 100), (100, 25), (125, 50), (175, 50), (225, 100)]
+    assert [bool(one.effects) for one in pieces] == [False, True, False, True, False]
+    assert [round(one.source_range.start_time.value) for one in pieces] == [0, 99, 100, 149, 150]
 
 
 def test_a_printed_list_has_its_emoji_its_times_whole_and_no_columns_of_nothing(tmp_path: Path) -> None:

@@ -72,9 +72,10 @@ def main(arguments: Sequence[str]) -> int:
     bench = commands.add_parser("bench", help="measure the benchmarks")
     bench.add_argument("only", nargs="*")
     trial = commands.add_parser("trial", help="put mangled files through the readers, mangled modules through tests; "
-                                         "everything done by eight at once, or with services killed")
-    trial.add_argument("what", choices=["files", "mutants", "races", "kills"])
-    trial.add_argument("only", nargs="*", help="of mutants: modules whose names hold one of these; of races: actions")
+                                         "everything done by eight at once, or with services killed; casts heard")
+    trial.add_argument("what", choices=["files", "mutants", "races", "kills", "casts"])
+    trial.add_argument("only", nargs="*", help="of mutants: modules whose names hold one of these; of races: actions; "
+                                               "of casts: languages")
     trial.add_argument("--count", type=int, default=20_000, help="how many files, mutants of each module, or kills")
     trial.add_argument("--tests-of", default="", metavar="COMMIT", help="of mutants: held by that commit's tests")
     trial.add_argument("--first", type=int, default=0, help="number of the first file; it is the same file every time")

@@ -34,6 +34,10 @@ def run(options: argparse.Namespace) -> int:
             install.web_build()
             return python(["-m", f"trial.{options.what}", *(options.only if options.what == "races" else
                                                             [str(options.count if options.count < 1_000 else 12)])])
+        if options.what == "casts":
+            folder = testing.answers_folder()
+            folder.mkdir(parents=True, exist_ok=True)
+            return python(["-m", "trial.casts", *options.only], {"JANOGLOT_ANSWERS": str(folder)})
         return python(["-W", "ignore", "-m", "trial.files", str(options.count), str(options.first)])
     if options.command == "api":
         return _api()

@@ -17,8 +17,6 @@ from janoglot.core.deliver.deliverable import Data, Material, Need, Report, Stor
 from janoglot.core.deliver.ebu_stl import write_stl
 from janoglot.core.deliver.items import YES_NO, Choice, ItemKind, MadeFile, Value, need
 from janoglot.core.errors import BadInput
-from janoglot.core.script.formats.base import Hints
-from janoglot.core.script.formats.broadcast_captions import read_stl
 from janoglot.core.script.formats.cues import Cue, read_cues
 from janoglot.core.script.model import Script
 from janoglot.core.speech.takes import WordMark
@@ -123,7 +121,7 @@ def _check(order: Data, place: Path, file: MadeFile) -> Report:
 def read_again(place: Path) -> list[tuple[float, float]]:
     """When each caption of a file is shown: from its own text, whatever made it."""
     if place.suffix == ".stl":
-        return [(line.start or 0.0, line.end or 0.0) for line in read_stl(place.read_bytes(), Hints(labels={})).lines]
+        return _shown(place.read_bytes())
     text = place.read_text(encoding="utf-8")
     if not text.startswith("<?xml"):
         return [(cue.start, cue.end) for cue in read_cues(text, Script())]
@@ -135,6 +133,20 @@ def read_again(place: Path) -> list[tuple[float, float]]:
 
     return [(seconds(one.get("begin")), seconds(one.get("end")))
             for one in root.iter("{http://www.w3.org/ns/ttml}p")]
+
+
+_GSI, _TTI, _LAST = 1024, 128, 0xFF
+
+
+def _shown(data: bytes) -> list[tuple[float, float]]:
+    """The times of an EBU STL file's blocks (EBU Tech 3264, 5): of each caption one, its last."""
+    fps = int(data[6:8])
+
+    def seconds(code: bytes) -> float:
+        return code[0] * 3600 + code[1] * 60 + code[2] + code[3] / fps
+
+    blocks = [data[at:at + _TTI] for at in range(_GSI, len(data) - _TTI + 1, _TTI)]
+    return [(seconds(block[5:9]), seconds(block[9:13])) for block in blocks if block[3] == _LAST and not block[15]]
 
 
 CAPTIONS = ItemKind("captions", "edition", {"format": Choice("srt", FORMATS), **CAPTION_CHOICES},

@@ -31,7 +31,7 @@ from janoglot.core.timing.holds import Hold
 
 _EDL_NAME = 60
 _TIME_CODE = r"(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d[:;]\d\d"
-_EDL_EVENTS, _EDL_LANES = 999, 2
+_EDL_EVENTS, _EDL_LANES, _MOST_HOLDS = 999, 2, 400
 """Of one list in CMX 3600: three digits number its events, and A and A2 are the channels that every reader knows."""
 
 
@@ -117,12 +117,16 @@ def _placed(start: float, end: float, fps: float) -> tuple[int, int]:
 
 def edls_of(order: Data, paths: Sequence[str]) -> list[str]:
     """An event for each line, by its start; in as many lists as events and channels of CMX 3600 ask for. Who speaks
-    beside two others is in another list."""
+    beside two others is in another list. The picture, where there is one, comes first, a frozen frame wherever it is
+    held."""
     plan, fps, drop = MixPlan.from_json(order["plan"]), order["fps"], order["drop"]
     begin, handle = _begin(order), _handle(order)
     lanes: list[int] = []
     lists: dict[tuple[int, int], list[str]] = {}
     counts: dict[int, int] = {}
+    seen = _picture_events(order, begin)
+    if seen:
+        lists[0, 0], counts[0] = [row for rows in seen for row in rows], len(seen)
     for line, path in sorted(zip(plan.lines, paths, strict=True), key=lambda one: one[0].start):
         start, size = _placed(line.start, line.end, fps)
         lane = next((at for at, end in enumerate(lanes) if end <= start), len(lanes))
@@ -141,6 +145,36 @@ def edls_of(order: Data, paths: Sequence[str]) -> list[str]:
         # The title and names stand in rows of their own: none of them may end one.
         made.append("\r\n".join([f"TITLE: {title}", f"FCM: {'DROP' if drop else 'NON-DROP'} FRAME", "", *rows, ""]))
     return made
+
+
+def _picture_events(order: Data, begin: int) -> list[list[str]]:
+    """The rows of each event of the picture, from the first frame of the programme."""
+    if not order.get("picture"):
+        return []
+    fps, drop, picture = order["fps"], order["drop"], order["picture"]
+    holds = [Hold(**one) for one in order["holds"]]
+    label = f"* FROM CLIP NAME: {file_name(picture['name'], 'picture')[:_EDL_NAME]}"
+    events: list[list[str]] = []
+
+    def event(start: int, size: int, at: int, frozen: bool) -> None:
+        times = [timecode_of(moment, fps, drop) for moment in (
+            start, start + (1 if frozen else size), begin + at, begin + at + size)]
+        still = [f"M2   AX       000.0                {times[0]}"] if frozen else []
+        events.append([f"{len(events) + 1:03}  AX       V     C        {' '.join(times)}", *still, label,
+                       f"* SOURCE FILE: {picture['name']}"])
+
+    upto = at = 0
+    for hold in holds[:_MOST_HOLDS]:
+        moment = frames_at(hold.at, fps)
+        if moment > upto:
+            event(upto, moment - upto, at, frozen=False)
+            at += moment - upto
+        event(max(0, moment - 1), hold.frames, at, frozen=True)
+        at, upto = at + hold.frames, moment
+    end = frames_at(picture["seconds"], fps)
+    if end > upto:
+        event(upto, end - upto, at, frozen=False)
+    return events
 
 
 def markers_of(order: Data, paths: Sequence[str]) -> bytes:
@@ -174,7 +208,7 @@ def _make(order: Data, stores: Stores, folder: Path) -> list[MadeFile]:
         for number, text in enumerate(edls_of(order, paths), 1):
             name = f"timeline{f'_{number}' if number > 1 else ''}.edl"
             (folder / name).write_text(text, encoding="utf-8", newline="")
-            made.append(MadeFile(name, "edl", {}, {"clips": float(text.count("* SOURCE FILE: "))}))
+            made.append(MadeFile(name, "edl", {}, {"clips": float(len(_events(text, "A", "A2")))}))
     elif order["format"] == "otio":
         (folder / "timeline.otio").write_text(timeline_of(order, paths).to_json_string(), encoding="utf-8")
         made.append(MadeFile("timeline.otio", "otio", {}, clips))
@@ -223,7 +257,8 @@ def _check_edl(order: Data, place: Path, file: MadeFile) -> Report:
     """A list as its own rows have it, and as another reader does."""
     begin = _begin(order)
     starts = [frames_at(line.start, order["fps"]) for line in MixPlan.from_json(order["plan"]).lines]
-    rows = [row.split() for row in place.read_text().splitlines() if row[:3].isdigit()]
+    text = place.read_text()
+    rows, seen = _events(text, "A", "A2"), _events(text, "V")
     require(len(rows) == file.report["clips"] <= _EDL_EVENTS, "Read again it has {found} events, not {wanted}.",
             found=len(rows), wanted=file.report["clips"])
     over, under = exact_rate(order["fps"])
@@ -231,9 +266,18 @@ def _check_edl(order: Data, place: Path, file: MadeFile) -> Report:
     found = [clip for track in again.audio_tracks() for clip in track.find_clips()]
     require(len(found) == len(rows), "Another reader finds {found} clips in it, not {wanted}.", found=len(found),
             wanted=len(rows))
+    pieces = [clip for track in again.video_tracks() for clip in track.find_clips()]
+    require(len(pieces) == len(seen), "Another reader finds {found} pieces of the picture in it, not {wanted}.",
+            found=len(pieces), wanted=len(seen))
     at = {frames_of(row[6], order["fps"]) - begin for row in rows}
     require(at <= set(starts), "Its events are not at their times.")
     return {}
+
+
+def _events(text: str, *channels: str) -> list[list[str]]:
+    """The words of each event's row, of these channels."""
+    rows = [row.split() for row in text.splitlines() if row[:3].isdigit()]
+    return [row for row in rows if row[2] in channels]
 
 
 def _since_time_codes(told: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -252,5 +296,5 @@ TIMELINE = ItemKind(
      "drop_frame": Choice(False, YES_NO), "handles_ms": Choice(0, low=0, high=5000),
      "starts": Choice("00:00:00:00", written=_TIME_CODE, like="01:00:00:00")},
     "{language}/turnover", need(Need.VOICED, Need.FINISHED, Need.READ), _write_down, _make, _check, together=True,
-    version=3, older=_since_time_codes)
+    version=4, older=_since_time_codes)
 ITEMS = (TIMELINE,)
