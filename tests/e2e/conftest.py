@@ -216,13 +216,13 @@ def make_ready(page: Page, finish: bool = False) -> None:
     button = main.get_by_role("button", name=re.compile("^(Give|Voice|Finish|Make the mix|Mix|Hand over)"))
     # How far a mix is told counts as a look, too.
     for _ in range(80):
-        expect(button).to_be_enabled(timeout=300_000)
+        expect(button).to_be_enabled(timeout=900_000)
         label = button.inner_text()
         if label == "Hand over":
             return
         if label.startswith("Mixing") or ("sketches" in label and not label.startswith("Finish")):
             # It is being finished or mixed just now, and something else could be done meanwhile.
-            expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)
+            expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=900_000)
             continue
         if label.startswith("Finish") and not finish:
             go_to(page, "Mix")
@@ -230,10 +230,10 @@ def make_ready(page: Page, finish: bool = False) -> None:
             expect(make.or_(page.get_by_text(re.compile("^Programme −"))).first).to_be_visible()
             if make.is_visible():
                 make.click()
-            expect(page.get_by_text(re.compile("^Programme −"))).to_be_visible(timeout=300_000)
+            expect(page.get_by_text(re.compile("^Programme −"))).to_be_visible(timeout=900_000)
             return
         button.click()
-        expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=300_000)
+        expect(main.get_by_role("button", name=label, exact=True)).to_have_count(0, timeout=900_000)
     raise AssertionError("there is still something to do before handing over")
 
 

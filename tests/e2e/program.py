@@ -19,7 +19,7 @@ from referencing import Registry, Resource
 from referencing.jsonschema import DRAFT202012
 
 _DOCUMENT = Path(__file__).resolve().parents[2] / "docs" / "openapi.yaml"
-_PATIENCE = 300.0
+_PATIENCE = 900.0
 
 
 @cache
