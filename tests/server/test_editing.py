@@ -10,6 +10,7 @@ from janoglot.core.mix.cues import plan_as_json, sound_plan_of
 from janoglot.productions.models import (
     ActionRecord,
     Line,
+    LineDirection,
     LineRecording,
     Production,
     SoundWorld,
@@ -139,6 +140,17 @@ class TestArranging:
         pilot = Speaker.objects.get(name="Pilot")
         answer = edit(call, production, "give", {"all_of": pilot.pk, "speaker": "Cook"}).json()
         assert {s["name"]: s["lines"] for s in answer["speakers"]} == {"Pilot": 0, "Cook": 3}
+
+    def test_pasted_lines_are_directed_by_their_directions(self, production: Production, call: Call) -> None:
+        last = list(Line.objects.filter(production=production))[-1]
+        edit(call, production, "add", {"text": "Pilot: (over the radio, very tired) Turn back. (pause) Please.\nPilot: (to himself) Now.", "behind": last.pk})
+        one, two = list(Line.objects.filter(production=production))[-2:]
+        row = LineDirection.objects.get(line=one)
+        assert (row.edition.language, row.moods, [(mark["kind"], mark["word"]) for mark in row.marks]) == ("en-GB", [["tired", 1.4]], [("pause", 2)])
+        assert [(place["room"], place["line"]) for place in SoundWorld.objects.get(production=production).plan["places"]] == [("two-way radio", f"#{one.pk}")]
+        assert [mood for mood, _ in LineDirection.objects.get(line=two).moods] == ["secretive"] and two.notes == "to himself"
+        call("editor", "post", f"/api/productions/{production.pk}/undo/")
+        assert not LineDirection.objects.filter(line__in=[one.pk, two.pk]).exists() and not SoundWorld.objects.filter(production=production).exists()
 
     def test_lines_are_pasted_as_text_and_as_rows(self, production: Production, call: Call) -> None:
         first = script(call, production)["lines"][0]["id"]

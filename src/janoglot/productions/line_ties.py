@@ -7,7 +7,8 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from janoglot.productions.models import Line, Part, SoundWorld
+from janoglot.core.mix.cues import sound_plan_of
+from janoglot.productions.models import Line, Part, Production, SoundWorld
 from janoglot.productions.recorder import Recorder
 
 Told = dict[str, Any]
@@ -80,6 +81,18 @@ def follow_part(record: Recorder, part: Part, lines: Sequence[Line]) -> None:
                 "line": last if told.get("edge") == "end" else first}
 
     _rewrite(record, part.production_id, name, place, rows)
+
+
+def hear_from(record: Recorder, production: Production, rooms: Mapping[int, str]) -> None:
+    """Have lines heard from rooms, by their ids."""
+    if not rooms:
+        return
+    places = [{"room": room, "amount": 1.0, "line": f"#{line}"} for line, room in rooms.items()]
+    world = SoundWorld.objects.select_for_update().filter(production=production).first()
+    if world is None:
+        record.create(SoundWorld(production=production, **SoundWorld.columns(sound_plan_of({"places": places}))))
+    else:
+        record.update(world, plan={**world.plan, "places": [*world.plan.get("places", []), *places]})
 
 
 def _of(row: Any, what: str) -> str:
