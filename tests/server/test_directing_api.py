@@ -81,6 +81,16 @@ class TestDirections:
         assert Line.objects.filter(production=made).first().notes == "on the phone, angrily; beat"  # type: ignore[union-attr]
 
 
+    def test_an_edition_that_is_added_is_directed_as_the_source_is(self, call: Call, production: Production) -> None:
+        made = self.brought(call)
+        first, _ = ids(made)
+        assert call("owner", "post", f"/api/productions/{made.pk}/editions/", {"language": "it"}).status_code == 201
+        row = LineDirection.objects.get(edition__language="it", edition__production=made)
+        assert (row.line_id, row.moods, row.marks) == (first, [["angry", 1.0]], []), "its words have marks of their own"
+        call("owner", "post", f"/api/productions/{made.pk}/undo/", {})
+        assert not LineDirection.objects.filter(edition__language="it").exists()
+
+
 class TestMoods:
     def test_plain_words_are_understood(self, call: Call, production: Production) -> None:
         told = call("owner", "get", "/api/moods/?told=very tired, and crispy, slow at the end").json()
