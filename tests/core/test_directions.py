@@ -204,3 +204,18 @@ def test_rooms_are_rooms_that_there_are() -> None:
                                             ("pauses the film", False), ("a", False), ("long", False)])
 def test_pauses_however_they_are_asked_for(text: str, asks: bool) -> None:
     assert is_pause(text) is asks
+
+
+def test_a_german_table_is_read_by_its_own_headings() -> None:
+    rows = ("Nr;Sprecher;Von;Bis;Typ;Deutsch;Français;Hinweis\n1;Sprecherin;0:01;0:05;gesprochen;(ruhig) Willkommen.;(calmement) Bienvenue.;Saal 1\n"
+            "2;;0:05;0:08;Einblendung;Halle 2;Salle 2;\n3;Hafenmeister;0:08;0:12;gesprochen;[am Telefon] Ja? (lange Pause) Richtig.;[au téléphone] Oui ? (pause) C'est ça.;\n")
+    script = read_script(rows, "hafen.csv")
+    direct_by_notes(script)
+    assert [meaning for _, meaning in script.columns] == ["", "speaker", "start", "end", "kind", "de", "fr", "notes"]
+    assert [(line.start, line.end, line.on_screen) for line in script.lines] == [(1, 5, False), (5, 8, True), (8, 12, False)]
+    assert not [one for one in script.problems if one.code != "directions_apart"], "what is on the screen needs no speaker"
+    assert [(line.words, line.delivery, line.room) for line in script.lines if not line.on_screen] == [
+        ("Willkommen.", "calm", ""), ("Ja? Richtig.", "", "telephone")]
+    settle_delivery(script, "de")
+    assert {tag: [(mark["kind"], mark["word"]) for mark in own["direction"]["marks"]] for tag, own in script.lines[2].own.items()} == {
+        "de": [("pause", 1)], "fr": [("pause", 2)]}

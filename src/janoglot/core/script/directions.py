@@ -54,6 +54,27 @@ _SAID: dict[str, str] = {
         "afraid frightened scared nervous nervously asustado asustada nervioso nerviosa effrayé "
         "effrayée ängstlich spaventato spaventata assustado assustada bang خائفا डरकर"
     ),
+    "calm": (
+        "calm calmly ruhig gelassen calme calmement tranquilo tranquila tranquilamente con-calma "
+        "calmo calma calmamente tranquillo tranquilla rustig kalm بهدوء-تام शांति-से 落ち着いて 平静"
+    ),
+    "joyful": (
+        "happy happily joyful cheerful cheerfully fröhlich freudig joyeux joyeuse joyeusement gai "
+        "alegre alegremente contento contenta allegro allegra allegramente felice vrolijk blij "
+        "فرحا سعيدا खुशी-से 嬉しそうに 高兴"
+    ),
+    "urgent": (
+        "urgent urgently dringend hastig gehetzt urgemment pressé pressée urgente con-urgencia "
+        "con-prisa con-urgenza in-fretta com-urgência gehaast مستعجلا जल्दी-से 急いで 急切"
+    ),
+    "excited": (
+        "excited excitedly aufgeregt begeistert excité excitée enthousiaste emocionado emocionada "
+        "entusiasmado entusiasmada eccitato eccitata animado animada opgewonden متحمسا उत्साह-से 興奮して"
+    ),
+    "stern": (
+        "stern sternly streng sévère sévèrement severo severa secco severamente con-severidad "
+        "strikt صارما सख्ती-से 厳しく 严厉"
+    ),
     PAUSE: (
         "pause beat silence pausa silencio silêncio silenzio stille pauze stilte توقف صمت विराम 間 "
         "停顿"

@@ -35,21 +35,29 @@ _SYNONYMS = {
              "original copy texto texte testo dialog_text spoken_text words_to_speak diálogo dialogo réplique battuta "
              "fala",
     "start": "in in_time intime start start_time starttime time_in timein tc_in tcin begin from onset in_point "
-             "timecode_in time timecode inicio début debut entrée entree entrada entrata início beginn anfang",
+             "timecode_in time timecode inicio début debut entrée entree entrada entrata início beginn anfang "
+             "von ab desde tc_ein ein",
     "end": "out out_time outtime end end_time endtime time_out timeout tc_out tcout stop to offset out_point "
-           "timecode_out fin fim sortie salida saída saida uscita ende",
+           "timecode_out fin fim sortie salida saída saida uscita ende bis hasta tc_aus aus",
     "duration": "duration length dur seconds duración durée dauer",
     "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context "
-             "notas nota remarque remarques anmerkung anmerkungen regie",
+             "notas nota remarque remarques anmerkung anmerkungen regie "
+             "hinweis hinweise bemerkung bemerkungen notiz notizen observación observaciones commentaire commentaires "
+             "osservazioni osservazione observação observações opmerking opmerkingen",
     "part": "part scene chapter section act reel room sequence szene kapitel scène chapitre acte escena capítulo parte",
-    "kind": "kind line_kind line_type type",
+    "kind": "kind line_kind line_type type typ tipo zeilenart",
     "delivery": "delivery mood moods manner how said_how emotion tone",
-    "": "# no nr number index id line_no line_number row",
+    "": "# no nr number index id line_no line_number row nº n° núm numéro número numero nummer zeile",
 }
 _ROLE_OF = {word: role for role, words in _SYNONYMS.items() for word in words.split()}
 # A spreadsheet takes a cell that starts so for a formula. Written with an apostrophe, read without.
 _FORMULA = re.compile(r"^'*[=+\-@\t\r]")
 _ESCAPED = re.compile(r"^'+[=+\-@\t\r]")
+_ON_SCREEN = frozenset((
+    "on screen", "onscreen", "screen", "graphic", "sign", "title", "caption", "insert", "einblendung", "bildschirm",
+    "texttafel", "im bild", "en pantalla", "pantalla", "rótulo", "cartel", "à l'écran", "écran", "carton",
+    "incrustation", "in sovrimpressione", "sovrimpressione", "cartello", "na tela", "tela", "letreiro", "in beeld",
+    "画面", "テロップ"))
 
 
 def safe_cell(text: str) -> str:
@@ -64,7 +72,7 @@ def plain_cell(text: str) -> str:
 def is_on_screen(kind: str) -> bool:
     """Whether a cell says that a line is read on the screen."""
     plain = re.sub(r"[\s_-]+", " ", kind.strip().lower())
-    return plain in ("on screen", "onscreen", "screen", "graphic", "sign", "title")
+    return plain in _ON_SCREEN
 
 
 def role_of_header(header: str) -> str | None:
@@ -187,7 +195,7 @@ class Table:
         if not words:
             problem("no_source_words", "A translation without its source words: kept, with empty words.")
         speaker = values.get("speaker", "")
-        if not speaker:
+        if not speaker and not is_on_screen(values.get("kind", "")):
             problem("no_speaker", "No speaker for “{words}”: given to “{unnamed}”.", words=words[:40], unnamed=UNNAMED)
         start, end = self._slot(values, problem, script)
         notes = "; ".join(filter(None, [values.get("notes", ""), *(one.text for one in directed)]))
