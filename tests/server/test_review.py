@@ -18,6 +18,7 @@ from django.utils import timezone
 
 from janoglot.core.speech.intelligibility import error_rate
 from janoglot.productions.models import Line, Production
+from janoglot.review import links_api
 from janoglot.review.models import Remark, ReviewLink
 from tests.server.conftest import Call, content, edition_path
 
@@ -161,6 +162,23 @@ def test_what_was_spoken_is_read_too(place: str, call: Call, django_capture_on_c
     assert remark["heard"] in call("owner", "get", f"{place}remarks.csv").content.decode("utf-8-sig")
     assert any(remark["heard"] in said for row in call("owner", "get", f"{place}editions/es-MX/quality/").json()["lines"]
                for said in row["said"])
+
+
+def test_what_was_understood_just_now_is_not_saved_over(place: str, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A worker writes what it heard of a spoken remark while somebody answers it."""
+    page = opened(link(call, place))
+    assert say(page, {"language": "es-MX", "kind": "whole", "text": "Lovely."}).status_code == 201
+    remark, = call("owner", "get", f"{place}remarks/").json()
+    looked = links_api.RemarkChangeSerializer.is_valid
+
+    def while_it_is_looked_at(self: Any, **more: Any) -> bool:
+        Remark.objects.filter(pk=remark["id"]).update(heard="Lovely, and a little loud.", heard_in="en")
+        return looked(self, **more)
+
+    monkeypatch.setattr(links_api.RemarkChangeSerializer, "is_valid", while_it_is_looked_at)
+    assert call("owner", "patch", f"{place}remarks/{remark['id']}/", {"answer": "Thank you."}).status_code == 200
+    after, = call("owner", "get", f"{place}remarks/").json()
+    assert (after["answer"], after["heard"], after["heard_in"], after["answered_by"]) == ("Thank you.", "Lovely, and a little loud.", "en", "owner")
 
 
 @pytest.mark.parametrize("how", ["expired", "withdrawn", "deleted production", "another signature", "nothing"])

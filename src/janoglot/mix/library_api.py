@@ -246,7 +246,8 @@ class LibrarySoundView(APIView):
             row.licence = str(told.get("licence", row.licence))[:300]
             if isinstance(told.get("tags"), list):
                 row.tags = _tags(told["tags"])
-            row.save()
+            # What was read of it may be written by a worker at just this moment.
+            row.save(update_fields=["name", "kind", "licence", "tags"])
         favourites = set(FavouriteSound.objects.filter(user=user).values_list("name", flat=True))
         return Response(_row(row, user, favourites, _used(user)))
 

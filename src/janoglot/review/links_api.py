@@ -244,7 +244,8 @@ class RemarkView(APIView):
         for name, value in sent.validated_data.items():
             setattr(row, name, value)
         row.answered_by = signed_in(request.user)
-        row.save()
+        # What was understood of a spoken one may be written by a worker at just this moment.
+        row.save(update_fields=[*sent.validated_data, "answered_by", "changed"])
         return Response(remark_data(row))
 
 
