@@ -142,6 +142,17 @@ def test_what_was_approved_and_is_otherwise_since_is_told_line_by_line(place: st
     assert told() == (["es-MX"], [{"language": "es-MX", "lines": [lines[1]]}])
 
 
+def test_a_link_like_another_asks_for_the_same_passphrase(place: str, call: Call) -> None:
+    call("owner", "post", f"{place}links/", {"name": "x", "languages": ["es-MX"], "passphrase": "low tide"})
+    first, = call("owner", "get", f"{place}links/").json()
+    made = call("owner", "post", f"{place}links/", {"name": "x", "languages": ["es-MX"], "like": first["id"]}).json()
+    assert made["passphrase"] is True
+    page = opened(made)
+    assert Client().get(page).json()["locked"] is True
+    assert Client().post(page, {"passphrase": "low tide"}, content_type="application/json").status_code < 300
+    assert call("owner", "post", f"{place}links/", {"name": "x", "languages": ["es-MX"], "like": 987_654}).status_code == 400
+
+
 def test_what_is_said_of_the_whole_is_no_matter_of_the_sound(place: str, call: Call) -> None:
     page = opened(link(call, place))
     assert say(page, {"language": "es-MX", "kind": "whole", "text": "Lovely."}).status_code == 201

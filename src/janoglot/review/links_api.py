@@ -78,6 +78,8 @@ class NewReviewLinkSerializer(serializers.Serializer[Data]):
     days = serializers.IntegerField(min_value=1, max_value=_MOST_DAYS, default=14)
     passphrase = serializers.CharField(required=False, allow_blank=True, max_length=100, default="")
     download = serializers.BooleanField(default=False)
+    like = serializers.IntegerField(required=False, help_text="Another link of this production, whose pass-phrase "
+                                    "holds here too where none is given.")
 
 
 class ReviewLinkChangeSerializer(serializers.Serializer[Data]):
@@ -147,11 +149,14 @@ def make_link(user: Any, production: Production, told: Data) -> ReviewLink:
     if theirs != set(told["lines"]):
         raise BadInput("Some of these lines are not there any more.")
     passphrase = told["passphrase"].strip()
+    like = production.review_links.filter(pk=told["like"]).first() if told.get("like") else None
+    if told.get("like") and like is None:
+        raise BadInput("The link that this one is to be like is not there any more.")
     made = ReviewLink.objects.create(
         production=production, purpose=told["purpose"], name=told["name"].strip(),
         languages=list(dict.fromkeys(told["languages"])), lines=list(dict.fromkeys(told["lines"])),
         interface=told["interface"], download=told["download"],
-        passphrase=make_password(passphrase) if passphrase else "",
+        passphrase=make_password(passphrase) if passphrase else like.passphrase if like else "",
         expires=timezone.now() + timedelta(days=told["days"]), created_by=signed_in(user))
     begin_streams(made)
     return made

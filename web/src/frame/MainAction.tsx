@@ -51,7 +51,7 @@ export function MainAction({ production }: { production: Production }) {
             className="absolute inset-y-0 start-0 bg-lamp/35"
             style={{ width: `${(100 * running.done) / Math.max(1, running.total)}%` }}
           />
-          <span className="relative">
+          <span className="relative whitespace-nowrap">
             {t("voicing.progress", { done: running.done, total: running.total })}
             {left !== null && ` · ${t("voicing.timeLeft", { time: span(left, UNITS(t)) })}`}
             {behind && ` · ${behind}`}

@@ -3169,7 +3169,7 @@ export interface components {
         };
         ChangedSince: {
             language: string;
-            /** @description Ids of those that are heard otherwise; empty where it is something else. */
+            /** @description Ids of those that are heard otherwise and are still there; empty where it is something else. */
             lines: number[];
         };
         Choice: {
@@ -5201,6 +5201,8 @@ export interface components {
             passphrase: string;
             /** @default false */
             download: boolean;
+            /** @description Another link of this production, whose pass-phrase holds here too where none is given. */
+            like?: number;
         };
         /** @enum {unknown} */
         NullEnum: null;

@@ -133,7 +133,7 @@ it("somebody is invited, their remark is taken over, and the link withdrawn", as
   expect(screen.getByText("es-MX: 2 lines are otherwise since")).toBeTruthy();
   fireEvent.click(screen.getByRole("button", { name: "Ask about them alone" }));
   await waitFor(() => expect(asked.find((one) => one.method === "POST" && one.path === `${P}/links/`)?.body).toEqual({
-    name: "Marisol", purpose: "review", languages: ["es-MX"], lines: [4, 5], interface: "es", days: 14, passphrase: "", download: false }));
+    name: "Marisol", purpose: "review", languages: ["es-MX"], lines: [4, 5], interface: "es", days: 14, passphrase: "", download: false, like: 2 }));
   fireEvent.click(screen.getByRole("button", { name: "Invite somebody" }));
   fireEvent.change(screen.getByLabelText("For whom"), { target: { value: "Salma " } });
   fireEvent.change(screen.getByLabelText("Language of the page"), { target: { value: "ar" } });

@@ -62,7 +62,7 @@ function LinkRow({ production, link }: { production: Production; link: Link }) {
   const again = useMutation({
     mutationFn: ({ language, lines }: Link["changed"][number]) => data(api.POST("/api/productions/{production_id}/links/", {
       params: { path: { production_id: production.id } },
-      body: { purpose: "review", name: link.name, languages: [language], lines, interface: link.interface as (typeof INTERFACES)[number], days: 14, passphrase: "", download: link.download },
+      body: { purpose: "review", name: link.name, languages: [language], lines, interface: link.interface as (typeof INTERFACES)[number], days: 14, passphrase: "", download: link.download, like: link.id },
     })),
     onSuccess: (made) => {
       void navigator.clipboard?.writeText(made.address).catch(() => undefined);
