@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useLayoutEffect, useRef } from "react";
 
 const TYPING = "input, textarea, select, [contenteditable=true]";
 /** What lies over the page and has the keys to itself; a list that is part of the page has not. */
@@ -14,10 +14,11 @@ const WIDGET = `${TYPING}, button, a, [role=slider], [role=menuitem], [role=opti
  */
 export function useKeys(keys: Record<string, () => void>): void {
   const latest = useRef(keys);
-  useEffect(() => {
+  // Before it is painted: a key that is pressed at what is seen means what is seen.
+  useLayoutEffect(() => {
     latest.current = keys;
   });
-  useEffect(() => {
+  useLayoutEffect(() => {
     function press(event: KeyboardEvent) {
       const target = event.target as HTMLElement | null;
       if (event.defaultPrevented || event.altKey || target?.closest(TYPING)) return;
