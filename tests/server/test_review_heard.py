@@ -17,7 +17,7 @@ from django.test import Client
 from janoglot.mix.models import Mix
 from janoglot.productions import jobs
 from janoglot.productions.keeping import unneeded
-from janoglot.productions.models import Line, Production
+from janoglot.productions.models import Job, Line, Production
 from janoglot.review.models import Remark, ReviewLink
 from janoglot.review.streams import stream_key
 from janoglot.server.storage import handed
@@ -94,6 +94,21 @@ def test_it_is_made_with_every_mix_that_a_link_opens_and_kept_as_long(place: str
     assert stream_key(newest) not in {kept.key for _, kept in unneeded()}
     call("owner", "patch", f"{place}links/{told['id']}/", {"withdrawn": True})
     assert stream_key(newest) in {kept.key for _, kept in unneeded()}
+
+
+def test_a_file_to_keep_is_made_by_a_worker_alone(place: str, call: Call, monkeypatch: pytest.MonkeyPatch) -> None:
+    with monkeypatch.context() as patch:
+        patch.setattr(jobs, "hand_out", lambda *_, **__: None)
+        page = opened(link(call, place, purpose="listen", download=True))
+        told = Client().get(f"{page}editions/es-MX/").json()
+        assert told["recipe"] and told["track"] is False
+        assert Client().get(f"{page}editions/es-MX/track.mp3").status_code == 404
+    for job in Job.objects.filter(kind="stream", state="running"):
+        jobs.begin(job)
+    assert Client().get(f"{page}editions/es-MX/").json()["track"] is True
+    assert content(Client().get(f"{page}editions/es-MX/track.mp3"))[:3] in (b"ID3", b"\xff\xfb\x94", b"\xff\xfb\x90")
+    # Where none may be kept none is told of, though it is there.
+    assert Client().get(f"{opened(link(call, place))}editions/es-MX/").json()["track"] is False
 
 
 def test_a_link_to_some_lines_asks_about_these_alone(place: str, call: Call) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -25,13 +24,11 @@ from rest_framework.views import APIView
 from janoglot.core.deliver.caption_formats import written_captions
 from janoglot.core.deliver.caption_rules import CaptionStyle, pairs_of_names
 from janoglot.core.deliver.captions import caption_lines, captions, readable
-from janoglot.core.deliver.encoding import AudioFormat, encode
 from janoglot.core.deliver.names import file_name
 from janoglot.core.edition.plan import MixPlan
 from janoglot.core.errors import BadInput
 from janoglot.core.graph import recipe_hash
 from janoglot.core.languages import direction, own_name
-from janoglot.core.mix.blocks import KeptBlocks
 from janoglot.direct.sent_recordings import take_in
 from janoglot.editions.state import EditionState
 from janoglot.mix.block_files import MixFile, block_mix, is_kept
@@ -40,7 +37,7 @@ from janoglot.productions.models import Edition, Line, Media
 from janoglot.productions.writing import source_words
 from janoglot.review.links_api import PURPOSES, REMARK_KINDS, REMARK_STATES
 from janoglot.review.models import Approval, Remark, ReviewLink
-from janoglot.review.streams import FORM, frames_key, heard_line, stream_key
+from janoglot.review.streams import FORM, begin_stream, frames_key, heard_line, stream_key, track_key
 from janoglot.review.tasks import LONGEST, hear_remark
 from janoglot.server.fields import FiniteField
 from janoglot.server.storage import handed, media, mixes, serve
@@ -131,6 +128,8 @@ class ReviewedEditionSerializer(serializers.Serializer[Data]):
     holds = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()),
                                   help_text="Where the picture stands still, and for how long, seconds.")
     sound = serializers.CharField(help_text="The file that is heard: the small one, or mix.wav until that is made.")
+    track = serializers.BooleanField(help_text="Whether there is a file to keep: where the link allows one, once it is "
+                                     "made.")
     sketches = serializers.IntegerField(help_text="How many lines are heard as sketches.")
     lines = ReviewedLineSerializer(many=True, help_text="Those that are to be looked at.")
     remarks = ReviewersRemarkSerializer(many=True, help_text="This link's own.")
@@ -277,6 +276,7 @@ class ReviewedEditionView(OfLink):
             "language": language, "recipe": mix.recipe if mix else "", "seconds": plan.seconds if plan else 0.0,
             "curve": [round(one, 1) for one in mix.report.get("short_term", [])] if mix else [],
             "sound": SMALL if mix and handed().has(stream_key(mix)) else "mix.wav",
+            "track": bool(mix and link.download and handed().has(track_key(mix))),
             "sketches": plan.sketches if plan else 0,
             "holds": [[hold.at, hold.seconds] for hold in state.holds],
             "lines": [{"id": one.line, "number": one.number, "speaker": one.speaker, "part": parts.get(one.line, ""),
@@ -345,20 +345,12 @@ def _captions(request: Request, edition: Edition, mix: Mix) -> HttpResponseBase:
 
 
 def _track(request: Request, edition: Edition, mix: Mix) -> HttpResponseBase:
-    form = AudioFormat("mp3")
-    key = f"{recipe_hash('encoded', mix=mix.key, form=form.as_json())}.mp3"
-    if not handed().has(key):
-        with tempfile.TemporaryDirectory() as folder:
-            whole = Path(folder) / "mix.wav"
-            made = block_mix(mix, mixes())
-            made.write(whole, KeptBlocks(mixes(), made.channels))
-
-            def write(place: Path) -> None:
-                encode(whole, place, form, float(mix.report["lufs"]))
-
-            handed().write(key, write)
+    """Made by a worker, with what is heard; Http404 until it is."""
+    if not handed().has(track_key(mix)):
+        begin_stream(mix)
+        raise Http404
     name = f"{file_name(edition.production.name, 'track')}_{edition.language}.mp3"
-    return serve(request._request, handed(), key, name, "audio/mpeg", download=True)
+    return serve(request._request, handed(), track_key(mix), name, "audio/mpeg", download=True)
 
 
 class ReviewedSourceView(OfLink):

@@ -1,7 +1,7 @@
-"""Mixes as reviewers hear them: small enough for a telephone on a slow line, made with the mix, behind the page.
+"""Mixes as reviewers hear them: small enough for a telephone on a slow line, made with the mix, behind the page; and as
+a file to keep, where a link allows that.
 
-Until the small one is made the mix itself is heard, so that nobody waits for it; from then on no link
-gives it.
+Until the small one is made the mix itself is heard, so that nobody waits for it; from then on no link gives it.
 """
 
 from __future__ import annotations
@@ -31,6 +31,7 @@ from janoglot.server.work import SOON
 
 FORM = AudioFormat("aac", kbps=64)
 """AAC, which every browser plays, in MP4 with its index first: a line is heard before the rest has come."""
+TRACK = AudioFormat("mp3")
 ENDING = ".heard.m4a"
 FRAMES_ENDING = ".heard.aac"
 """The same in single frames, of which lines are cut."""
@@ -44,9 +45,23 @@ def frames_key(mix: Mix) -> str:
     return stream_key(mix).removesuffix(ENDING) + FRAMES_ENDING
 
 
+def track_key(mix: Mix) -> str:
+    """Of the file to keep."""
+    return f"{recipe_hash('encoded', mix=mix.key, form=TRACK.as_json())}.mp3"
+
+
+def _keys(mix: Mix) -> list[str]:
+    """Of everything that links want of a mix."""
+    wanted = [stream_key(mix), frames_key(mix)]
+    kept = any(one.download and mix.edition.language in one.languages
+               for one in _open_links(mix.edition.production_id))
+    return [*wanted, track_key(mix)] if kept else wanted
+
+
 def begin_stream(mix: Mix, user: Any = None) -> Job | None:
-    """Begin to make what reviewers hear of a mix; None where it is there, or on its way."""
-    if not mix.report or handed().has(stream_key(mix)) or running("stream", edition=mix.edition, subject=mix.recipe):
+    """Begin to make what reviewers hear of a mix; None where all of it is there, or on its way."""
+    there = all(handed().has(key) for key in _keys(mix))
+    if not mix.report or there or running("stream", edition=mix.edition, subject=mix.recipe):
         return None
     return start_behind("stream", SOON, [mix.recipe], edition=mix.edition, subject=mix.recipe, user=user,
                         weights=[float(mix.report.get("seconds", 1.0))])
@@ -60,21 +75,25 @@ def begin_streams(link: ReviewLink) -> None:
             begin_stream(newest)
 
 
-def _make(piece: Piece) -> None:
-    for mix in Mix.objects.filter(edition=piece.job.edition, recipe__in=piece.items).exclude(report={}):
-        key = stream_key(mix)
-        if (handed().has(key) and handed().has(frames_key(mix))) or not is_kept(mix, mixes()):
+def _make(work: Piece) -> None:
+    for mix in Mix.objects.filter(edition=work.job.edition, recipe__in=work.items).exclude(report={}):
+        missing = {key for key in _keys(mix) if not handed().has(key)}
+        if not missing or not is_kept(mix, mixes()):
             continue
+        lufs = float(mix.report["lufs"])
         with tempfile.TemporaryDirectory() as folder:
             whole = Path(folder) / "mix.wav"
             made = block_mix(mix, mixes())
             made.write(whole, KeptBlocks(mixes(), made.channels))
-            small = handed().write(key, partial(_encoded, whole, float(mix.report["lufs"])))
-            handed().write(frames_key(mix), partial(_in_frames, small))
+            if missing & {stream_key(mix), frames_key(mix)}:
+                small = handed().write(stream_key(mix), partial(_encoded, whole, FORM, lufs))
+                handed().write(frames_key(mix), partial(_in_frames, small))
+            if track_key(mix) in missing:
+                handed().write(track_key(mix), partial(_encoded, whole, TRACK, lufs))
 
 
-def _encoded(whole: Path, lufs: float, place: Path) -> None:
-    encode(whole, place, FORM, lufs)
+def _encoded(whole: Path, form: AudioFormat, lufs: float, place: Path) -> None:
+    encode(whole, place, form, lufs)
 
 
 def _in_frames(small: Path, place: Path) -> None:
@@ -108,12 +127,16 @@ def _mixed(job: Job) -> None:
 @needs("handed")
 def streams() -> Iterator[str]:
     """As long as a link opens the edition and its mix is kept."""
-    opened = {(one.production_id, language) for one in ReviewLink.objects.filter(
-        withdrawn=None, expires__gt=timezone.now()) for language in one.languages}
+    links = ReviewLink.objects.filter(withdrawn=None, expires__gt=timezone.now())
+    opened = {(one.production_id, language) for one in links for language in one.languages}
+    to_keep = {(one.production_id, language) for one in links if one.download for language in one.languages}
     for mix in Mix.objects.exclude(report={}).select_related("edition"):
-        if (mix.edition.production_id, mix.edition.language) in opened:
+        of = mix.edition.production_id, mix.edition.language
+        if of in opened:
             yield stream_key(mix)
             yield frames_key(mix)
+        if of in to_keep:
+            yield track_key(mix)
 
 
 behind("mix", _mixed)

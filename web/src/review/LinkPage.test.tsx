@@ -9,7 +9,7 @@ import { LinkPage } from "./LinkPage";
 const ROOT = "/api/review/abc~x/";
 const about = (more: object = {}) => ({ purpose: "review", name: "Marisol", interface: "es", locked: false, production: "The Night Ferry", editions: [{ language: "es-MX", name: "Español (México)", direction: "ltr" }], picture: false, source_sound: false, download: false, expires: "2099-01-01T00:00:00Z", ...more });
 const row = (id: number, words: string, original: string) => ({ id, number: id, speaker: "Pilot", part: "Quay", original, words, start: id, end: id + 0.8 });
-const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", sound: "heard.m4a", sketches: 0, seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
+const edition = (more: object = {}) => ({ language: "es-MX", recipe: "ab12", sound: "heard.m4a", track: false, sketches: 0, seconds: 9, curve: [-20, -18, -30], holds: [], lines: [row(1, "La marea cambia.", "The tide turns."), row(2, "La sopa espera.", "The soup waits.")], remarks: [], approved: false, approved_recipe: "", ...more });
 const open = () => show(<LinkPage token="abc~x" />);
 const sent = (asked: ReturnType<typeof serve>) => asked.filter((one) => one.path === `${ROOT}remarks/`).map((one) => Object.fromEntries((one.body as FormData).entries()));
 
@@ -172,13 +172,14 @@ it("a link that leads nowhere says so, and nothing else", async () => {
 
 it("who listens hears another language from the same moment, and keeps what may be kept", async () => {
   const editions = [{ language: "es-MX", name: "Español (México)", direction: "ltr" }, { language: "ar", name: "العربية", direction: "rtl" }];
-  serve({ [`GET ${ROOT}`]: () => about({ purpose: "listen", interface: "en", editions, download: true }), [`GET ${ROOT}editions/es-MX/`]: () => edition(), [`GET ${ROOT}editions/ar/`]: () => edition({ language: "ar", recipe: "cd34" }) });
+  serve({ [`GET ${ROOT}`]: () => about({ purpose: "listen", interface: "en", editions, download: true }), [`GET ${ROOT}editions/es-MX/`]: () => edition({ track: true }), [`GET ${ROOT}editions/ar/`]: () => edition({ language: "ar", recipe: "cd34" }) });
   open();
   const sound = () => document.querySelector("audio") as HTMLAudioElement;
   await waitFor(() => expect(sound()?.getAttribute("src")).toContain("es-MX/heard.m4a?of=ab12"));
   expect(screen.getByRole("link", { name: "Download" }).getAttribute("href")).toBe(`/api/review/abc~x/editions/es-MX/track.mp3`);
   fireEvent.click(screen.getByRole("button", { name: "العربية" }));
   await waitFor(() => expect(sound().getAttribute("src")).toContain("ar/heard.m4a?of=cd34"));
+  expect(screen.queryByRole("link", { name: "Download" }), "that one is not made yet").toBeNull();
 });
 
 it("a picture stands still where it is held", () => {

@@ -7,6 +7,8 @@ import { EditionTabs, Head, Picture, PlayButton, Strip } from "./parts";
 import { useHeard } from "./useHeard";
 import type { Say } from "./words";
 
+/** The file to keep is looked for again until it is made. */
+const IN_A_MOMENT = 4_000;
 const NOTHING: ReviewedEdition["holds"] = [];
 
 /** Finished editions to hear, or to see: one after another at the same moment, with captions. */
@@ -14,7 +16,7 @@ export function ListenPage({ token, link, say }: { token: string; link: OpenedLi
   const at = linkAt(token);
   const [language, setLanguage] = useState(link.editions[0]?.language ?? "");
   const [captions, setCaptions] = useState(true);
-  const editions = useQueries({ queries: link.editions.map((one) => ({ queryKey: ["link", token, one.language], queryFn: () => ask<ReviewedEdition>(at.edition(one.language ?? "")) })) });
+  const editions = useQueries({ queries: link.editions.map((one) => ({ queryKey: ["link", token, one.language], queryFn: () => ask<ReviewedEdition>(at.edition(one.language ?? "")), refetchInterval: (query: { state: { data: ReviewedEdition | undefined } }) => (link.download && query.state.data?.recipe && !query.state.data.track ? IN_A_MOMENT : false) })) });
   const asked = editions.find((one) => one.data?.language === language);
   const edition = asked?.data;
   const { sound, picture, events, time, playing, play, pause, seek } = useHeard(edition?.recipe ? at.sound(language, edition.recipe, edition.sound) : "", edition?.holds ?? NOTHING, () => void asked?.refetch());
@@ -60,7 +62,7 @@ export function ListenPage({ token, link, say }: { token: string; link: OpenedLi
                 </li>
               ))}
             </ol>
-            {link.download && <a className="inline-flex self-start items-center gap-2 h-12 px-4 rounded-md bg-tide text-white" href={at.track(language)} download><Download size={18} aria-hidden />{say("download")}</a>}
+            {edition.track && <a className="inline-flex self-start items-center gap-2 h-12 px-4 rounded-md bg-tide text-white" href={at.track(language)} download><Download size={18} aria-hidden />{say("download")}</a>}
           </>
         )}
       </main>

@@ -5949,6 +5949,8 @@ export interface components {
             holds: number[][];
             /** @description The file that is heard: the small one, or mix.wav until that is made. */
             sound: string;
+            /** @description Whether there is a file to keep: where the link allows one, once it is made. */
+            track: boolean;
             /** @description How many lines are heard as sketches. */
             sketches: number;
             /** @description Those that are to be looked at. */
