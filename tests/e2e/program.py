@@ -19,7 +19,9 @@ from referencing import Registry, Resource
 from referencing.jsonschema import DRAFT202012
 
 _DOCUMENT = Path(__file__).resolve().parents[2] / "docs" / "openapi.yaml"
-_PATIENCE = 900.0
+_PATIENCE = 300.0
+MADE = 900.0
+"""Seconds for which what takes a network's time is waited for."""
 
 
 @cache
@@ -136,7 +138,7 @@ class Program:
         """Wait until a job has ended, well."""
         if not job or job["state"] != "running":
             return
-        until(lambda: self.get(f"/api/jobs/{job['id']}/")["state"] != "running", f"job {job}")
+        until(lambda: self.get(f"/api/jobs/{job['id']}/")["state"] != "running", f"job {job}", MADE)
         told = self.get(f"/api/jobs/{job['id']}/")
         assert told["state"] == "done", told
 
@@ -149,7 +151,7 @@ class Program:
         """The mix of how an edition stands, made: its recipe."""
         path = f"/api/productions/{production}/editions/{language}/mixes/"
         recipe: str = self.call("post", path)["recipe"]
-        until(lambda: self.get(f"{path}{recipe}/")["state"] == "ready", f"the mix {recipe}")
+        until(lambda: self.get(f"{path}{recipe}/")["state"] == "ready", f"the mix {recipe}", MADE)
         return recipe
 
 

@@ -265,8 +265,12 @@ def cures(page: Page) -> None:
 
 
 def zooms(page: Page) -> None:
+    drawn = page.locator(f"[data-line='{ids(page)[1]}']").first
+
     def height() -> float:
-        return float(page.evaluate("Math.max(...[...document.querySelectorAll('main *')].map((one) => one.scrollHeight))"))
+        # Of the line alone: what the panel beside it holds comes when it comes.
+        box = drawn.bounding_box()
+        return box["height"] if box else 0.0
     before = height()
     press(page, "+")
     until(lambda: height() > before, "nearer")
