@@ -21,14 +21,16 @@ export function TimeStage({ production, edition, source }: StageProps) {
   const place = usePlace();
   const frame = useRef<HTMLDivElement>(null);
   // A short programme is seen whole at first.
-  const [pixels, setPixels] = useState(() => Math.max(26, Math.min(60, (window.innerHeight - 230) / (edition.seconds + 2))));
+  const [first] = useState(() => Math.max(26, Math.min(60, (window.innerHeight - 230) / (edition.seconds + 2))));
+  const [pixels, setPixels] = useState(first);
   const actions = useTimingActions(production.id, edition.edition.language);
   const sourceWords = useMemo(() => new Map(source.lines.map((line) => [line.id, line.words])), [source.lines]);
   const lips = useLips(production.id, edition.edition.language, edition.mix_recipe);
   const readOnly = production.role === "reader";
   const closest = Math.min(CLOSEST, TALLEST / (edition.seconds + 2));
   const whole = useCallback(() => Math.max(0.02, ((frame.current?.clientHeight ?? 600) - 40) / (edition.seconds + 2)), [edition.seconds]);
-  const zoom = useCallback((by: number) => setPixels((now) => Math.min(closest, Math.max(whole(), now * by))), [whole, closest]);
+  // Out as far as all of it is seen, and always as far as one began.
+  const zoom = useCallback((by: number) => setPixels((now) => Math.min(closest, Math.max(Math.min(whole(), first), now * by))), [whole, closest, first]);
   const selected = edition.lines.find((line) => line.id === place.line);
   const bad = useMemo(() => byHarm(edition.lines), [edition.lines]);
   useKeys({
