@@ -189,6 +189,13 @@ def test_none_is_directed_where_that_is_turned_off(kind: str) -> None:
     assert "whispering" in script.lines[1].notes
 
 
+@pytest.mark.parametrize(("text", "words"), [
+    ("Oda: Wait (Pause) there.", "Wait there."), ("Oda: Sie geht (Flüsternd) leise.", "Sie geht leise."),
+    ("Oda: The Council (Harbour Office) agreed.", "The Council (Harbour Office) agreed."), ("Oda: The clock (1912) runs.", "The clock (1912) runs.")])
+def test_within_a_sentence_known_directions_are_taken_and_names_and_years_are_said(text: str, words: str) -> None:
+    assert read_script(text).lines[0].words == words
+
+
 def test_what_people_wrote_beside_the_words_stays_a_note() -> None:
     """A column of notes is anybody's; and what a whole production has decided is its own."""
     script = read_script("speaker,en-GB,notes\nMara,Mind the step.,whispering\n", "a.csv", Hints(source_language="en-GB"))

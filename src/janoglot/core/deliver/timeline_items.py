@@ -161,7 +161,7 @@ def _picture_events(order: Data, begin: int) -> list[list[str]]:
             start, start + (1 if frozen else size), begin + at, begin + at + size)]
         still = [f"M2   AX       000.0                {times[0]}"] if frozen else []
         events.append([f"{len(events) + 1:03}  AX       V     C        {' '.join(times)}", *still, label,
-                       f"* SOURCE FILE: {picture['name']}"])
+                       f"* SOURCE FILE: {' '.join(picture['name'].split())}"])
 
     upto = at = 0
     for hold in holds[:_MOST_HOLDS]:

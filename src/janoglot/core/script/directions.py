@@ -94,7 +94,7 @@ _HEARD_FROM: dict[str, str] = {
         "par-radio über-funk am-funk alla-radio via-radio pelo-rádio over-de-radio 無線で 对讲机"
     ),
     "loudspeaker": (
-        "over-the-loudspeaker over-loudspeakers over-the-speakers over-the-tannoy por-megafonía "
+        "over-the-loudspeaker over-loudspeakers over-the-speakers por-megafonía "
         "por-los-altavoces au-haut-parleur par-haut-parleur über-lautsprecher "
         "dall'altoparlante pelo-alto-falante door-de-luidspreker スピーカーで 广播"
     ),
@@ -145,6 +145,11 @@ def room_meant(text: str) -> str:
     return _ROOMS.get(_plain(text), "")
 
 
+def is_known(text: str) -> bool:
+    """Whether it is what directions are made of, wherever it stands."""
+    return _meaning(text) is not None or bool(room_meant(text))
+
+
 def is_pause(text: str) -> bool:
     """Whether a direction asks for a pause.
 
@@ -182,7 +187,7 @@ def _directions(text: str) -> Iterator[tuple[int, int, str]]:
         inner = " ".join((match[group] or "").split()) if group else ""
         if not inner:
             continue
-        if _meaning(inner) is not None or room_meant(inner) or (
+        if is_known(inner) or (
                 _looks_like_one(inner) and (group not in _ROUND or _stands_apart(text, match.start(), match.end()))):
             yield match.start(), match.end(), inner
 

@@ -8,7 +8,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from janoglot.core.script.directions import is_pause
+from janoglot.core.script.directions import is_known, is_pause
 
 _OPEN = {"(": ")", "[": "]", "（": "）", "［": "］", "【": "】"}
 _DIRECTION = re.compile(
@@ -79,7 +79,7 @@ def take_directions(text: str) -> Taken:
 
 def _is_said(found: re.Match[str], note: str, row: str) -> bool:
     """Whether what stands in round brackets within a sentence is said: a year or another figure, or a name."""
-    if not found[0].strip().startswith(("(", "（")) or not note:
+    if not found[0].strip().startswith(("(", "（")) or not note or is_known(note):
         return False
     before, after = row[:found.start()].rstrip(), row[found.end():]
     within = bool(before) and before[-1] not in ".!?…。！？»”\"'’:" and bool(after.strip(" .,;!?…"))
