@@ -23,11 +23,12 @@ from janoglot.core.speech.engines.japanese import japanese_words
 from janoglot.core.speech.engines.mandarin import mandarin_words
 from janoglot.core.speech.engines.neural_graph import find_source
 from janoglot.core.speech.engines.rich import RichEngine, natives_missing
+from janoglot.core.speech.heard import compare
 from janoglot.core.speech.intelligibility import error_rate, sentences, understood, units_of
 from janoglot.core.speech.match import ALIKE, far
 from janoglot.core.speech.measures import known_measure
 from janoglot.core.speech.native_voices import native_voices
-from janoglot.core.speech.recogniser import RecogniserMissing, prepare_recogniser, recognise, taken_for
+from janoglot.core.speech.recogniser import RecogniserMissing, goes_round, prepare_recogniser, recognise, taken_for
 from janoglot.core.speech.takes import TakeRecipe
 from janoglot.core.speech.voice_table import at_home
 from janoglot.core.speech.voices import Voice
@@ -138,6 +139,20 @@ class TestHearing:
         found = understood(voice_named(voice), language, sentences(language)[:5])
         assert found.error < 0.12, found.heard
         assert found.native > 0.9
+
+    def test_the_recogniser_does_not_go_round_in_one_place(self) -> None:
+        """In these two sentences it writes full stops for ever after the first, where nothing keeps it from that."""
+        found = understood(voice_named("papiha"), "hi-IN", sentences("hi-IN")[:2])
+        (said, heard), = found.heard
+        assert not goes_round(heard)
+        assert compare(said, heard, "hi-IN").error < 0.3, heard
+        assert found.native > 0.98, "Hindi in everyday words is Urdu"
+
+    @pytest.mark.parametrize(("heard", "wanted"), [
+        ("He is there . . . . . . . .", True), ("He is there . . . . . . .", False), ("you do not " * 8, True), ("you do not " * 7, False),
+        ("one two three four " * 8, True), ("No, no, no, no, no! And no again, no.", False), ("", False), ("۔ " * 40, True)])
+    def test_what_goes_round_is_told_from_what_is_said_again(self, heard: str, wanted: bool) -> None:
+        assert goes_round(heard) == wanted
 
     def test_short_sounds_and_silence_are_no_trouble(self) -> None:
         assert isinstance(recognise(np.zeros(800, np.float32), 16_000, "en-GB"), str)

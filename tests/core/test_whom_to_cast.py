@@ -20,6 +20,19 @@ def voices_of(cast: dict[str, str]) -> list[Voice]:
     return [voice_named(voice) for voice in cast.values()]
 
 
+class TestNativesFirst:
+    @pytest.mark.parametrize("language", ["fr-FR", "it-IT", "pt-BR", "hi-IN", "es-ES", "es-MX", "zh-CN"])
+    def test_nobody_brings_an_accent_as_long_as_a_grown_up_native_is_free(self, language: str) -> None:
+        grown = [voice for voice in voices_for(language) if voice.is_rich and voice.is_native(language) and voice.age != "child"]
+        for count in {6, len(grown)}:
+            cast = voices_of(cast_rest([f"S{n}" for n in range(count)], language, {}))
+            assert all(voice.is_rich and voice.is_native(language) and voice.age != "child" for voice in cast), (count, [voice.id for voice in cast])
+        more = voices_of(cast_rest([f"S{n}" for n in range(len(grown) + 3)], language, {}))
+        assert {voice.id for voice in grown} < {voice.id for voice in more}, "then others, of whom no child is one"
+        strangers = any(voice.is_rich and not voice.is_native(language) for voice in voices_for(language))
+        assert all(voice.is_rich and voice.age != "child" for voice in more) or not strangers
+
+
 class TestWhereNobodyRichIsAtHome:
     @pytest.mark.parametrize("language", ["en-GB", "es-MX", "fr", "ja-JP", "zh-CN", "ti"])
     def test_elsewhere_there_is_nothing_to_choose(self, language: str) -> None:

@@ -429,6 +429,28 @@ class TestWhatHangsOnALineThatIsCut:
         call("editor", "post", f"/api/productions/{production.pk}/undo/")
         assert SoundWorld.objects.get(production=production).plan == before
 
+    def test_lines_of_a_part_that_ends_are_heard_from_where_they_were(self, production: Production, call: Call) -> None:
+        Line.objects.filter(production=production).update(part=None)
+        rows = list(Line.objects.filter(production=production))
+        part = call("editor", "post", f"/api/productions/{production.pk}/script/parts/", {"line": rows[0].pk, "name": "Quay"}).json()["done"]
+        one, other = list(dict.fromkeys(row.speaker_id for row in rows))[:2]
+        places = [{"part": f"#{part}", "room": "hall"}, {"speaker": f"#{one}", "room": "telephone"},
+                  {"speaker": f"#{other}", "room": "stairwell"}, {"speaker": f"#{other}", "part": f"#{part}", "room": "outside", "amount": 0.5},
+                  {"line": f"#{rows[0].pk}", "room": "in the head"}]
+        self.world(production, places=places)
+
+        def heard_from(part: int) -> list[tuple[str, float] | None]:
+            plan = sound_plan_of(SoundWorld.objects.get(production=production).plan)
+            found = [plan.place_of((f"#{row.speaker_id}",), (f"#{part}",), (f"#{row.pk}",)) for row in rows]
+            return [place and (place.room, place.amount) for place in found]
+
+        before = heard_from(part)
+        assert {("in the head", 1.0), ("telephone", 1.0), ("outside", 0.5)} == set(before)
+        call("editor", "delete", f"/api/parts/{part}/")
+        assert heard_from(0) == before
+        told = [row.get("line") for row in SoundWorld.objects.get(production=production).plan["places"] if row.get("line")]
+        assert len(told) == len(set(told)), "one row of each line"
+
     def test_what_is_guessed_of_a_translation_is_to_be_read(self, production: Production, call: Call) -> None:
         line = Line.objects.filter(production=production)[0]
         Wording.objects.filter(line=line, edition__language="en-GB").update(text="If the tide turns, nobody waits here.")

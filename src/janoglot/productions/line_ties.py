@@ -65,14 +65,14 @@ def follow_part(record: Recorder, part: Part, lines: Sequence[Line]) -> None:
     def rows(key: str, found: list[Any]) -> list[Any]:
         if key != "places":
             return found
-        of_lines = [{**{each: value for each, value in row.items() if each not in ("part", "speaker")},
-                     "line": f"#{line.pk}"}
-                    for row in found if _of(row, "part") == name for line in lines
-                    if not row.get("speaker") or row["speaker"] == f"#{line.speaker_id}"]
-        # What is said of a line alone already says more.
-        known = {_line_of(row) for row in found}
-        return [*(row for row in found if _of(row, "part") != name),
-                *(row for row in of_lines if row["line"] not in known)]
+        kept = [row for row in found if _of(row, "part") != name]
+        # What says more of a line than the part does goes on doing so; it has a row of its own only where the part's won.
+        plan = sound_plan_of({"places": found})
+        for line in lines:
+            heard = plan.place_of((f"#{line.speaker_id}",), (name,), (f"#{line.pk}",))
+            if heard and heard.part == name:
+                kept.append({"room": heard.room, "amount": heard.amount, "line": f"#{line.pk}"})
+        return kept
 
     def place(told: Told) -> Told:
         if _of(told, "part") != name:

@@ -29,13 +29,16 @@ from janoglot.core.speech.voices import AGES, Voice
 _NEAREST = 6
 _HEARD, _MISHEARD, _TAKEN = 3.0, 60.0, 6.0
 """What an accent costs that was measured, and more for all of the sounds misheard, and for not being taken for it."""
-_ACCENT = 25.0
-"""More than any one voice that is hard to tell from another: as long as there are natives, they are cast."""
 _ELSEWHERE = 25.0
 """What it costs to be at home in another place than everybody else of an edition."""
-_LIGHT = 60.0
-_NO_CHILD = 40.0
-"""What it costs to give a child's part to somebody who is none."""
+_ACCENT = 80.0
+"""More than to be hard to tell from several others: as long as there are natives, they are cast."""
+_NO_CHILD = 100.0
+"""What it costs to give a child's part to somebody who is none: a child from elsewhere goes before."""
+_CHILD = 120.0
+"""What it costs to give a grown-up's part to a child: anybody rich goes before."""
+_LIGHT = 150.0
+_TAKEN_TWICE = 300.0
 
 CastFrom = Literal["", "natives", "rich"]
 """Whom to cast in a language that no rich voice is at home in: its natives though they are light, or rich voices though
@@ -118,7 +121,7 @@ def cast_rest(
             suits += _ELSEWHERE * (voice.is_native(language) and territory(voice.locale) != places.get(voice.is_rich))
             # Where light ones are chosen they go first.
             suits += (-2 * _LIGHT if not voice.is_rich else 0.0) if light else 0.0
-            cost[i, v] = weight * suits + 100.0 * (voice.id in used) + \
+            cost[i, v] = weight * suits + _TAKEN_TWICE * (voice.id in used) + \
                 sum(float(pair_price(by(measures[v], m))) for m in beside) + 1e-6 * v
     pairs = [(i, j) for i in range(len(rest)) for j in range(i + 1, len(rest))
              if together is None or frozenset((rest[i], rest[j])) in together]
@@ -142,7 +145,7 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, recorded: V
         return cost + abs(AGES.index(voice.age) - AGES.index(model.age))
     if recorded:
         return cost + by(measure, recorded)
-    return cost + 30.0 * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
+    return cost + _CHILD * (voice.age == "child") + 4.0 * (voice.age in ("teen", "70s"))
 
 
 def _places(language: str, candidates: Sequence[Voice], taken: Sequence[Voice]) -> dict[bool, str]:

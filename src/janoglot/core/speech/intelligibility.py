@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -29,6 +29,8 @@ _BY_CHARACTER = {"zh", "yue", "ja", "th", "lo", "my", "km"}
 _AT_ONCE = 24.0
 """Seconds of sentences that are heard together: it takes the recogniser as long to hear a word as half a minute."""
 _BETWEEN = 0.45
+_ONE_BY_EAR = {"hi": ("hi", "ur"), "ur": ("ur", "hi")}
+"""Languages that sound the same and are written in different letters: Hindi and Urdu are one in everyday words."""
 _SPELLED = {"harbour": "harbor", "grey": "gray"}
 """The recogniser's spelling is American."""
 
@@ -91,12 +93,18 @@ def understood(voice: Voice, language: str, said: Sequence[str] | None = None) -
         quiet = np.zeros(round(_BETWEEN * rate), np.float32)
         sound = np.concatenate([piece for _, (samples, _) in group for piece in (samples, quiet)])
         heard = recognise(sound, rate, language)
-        natives.append(taken_for(sound, rate).get(primary(language), 0.0))
+        natives.append(taken_as(language, taken_for(sound, rate)))
         units = units_of(text, language)
         errors += errors_between(units, units_of(heard, language))
         total += len(units)
         pairs.append((text, heard))
     return Understood(errors / max(1, total), float(np.mean(natives)), tuple(pairs))
+
+
+def taken_as(language: str, likely: Mapping[str, float]) -> float:
+    """How surely speech was taken for ``language``, of the shares of all languages."""
+    tag = primary(language)
+    return sum(likely.get(one, 0.0) for one in _ONE_BY_EAR.get(tag, (tag,)))
 
 
 def _spoken(voice: Voice, words: str, language: str) -> tuple[Samples, int]:

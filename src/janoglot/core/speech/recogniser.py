@@ -37,6 +37,10 @@ CHECKSUM = "d01c3014881c9c6f3133c182f3d2887eb6ca1c789a7538c5c007196857a0a6a9"
 _AROUND = 0.25
 _LEAST_SECONDS = 1.0
 """Of silence at either end, and in all. Shorter sounds are given silence around them: it invents words otherwise."""
+_TIMES = 8
+"""As often one after the other, and a piece of what was heard is a loop that the network has fallen into."""
+_ROUND = 4
+"""Tokens that may not come twice when it is asked again after that."""
 _ELSEWHERE = {"nb": "no", "nn": "no", "fil": "tl", "jv": "jw", "cmn": "zh", "he": "he", "iw": "he"}
 """Languages by the names that it has for them."""
 
@@ -98,7 +102,7 @@ def prepare_recogniser(root: Path) -> Path:
 def recogniser_version() -> str:
     """Part of what is kept of what was heard: another model may hear otherwise."""
     own = os.environ.get("JANOGLOT_RECOGNISER")
-    return f"whisper/{Path(own).name if own else CHECKSUM[:8]}/1"
+    return f"whisper/{Path(own).name if own else CHECKSUM[:8]}/2"
 
 
 _lock = threading.Lock()
@@ -131,22 +135,41 @@ def _name_of(language: str) -> str:
 
 
 def recognise(samples: Samples, rate: int, language: str, beam: int = 5) -> str:
-    """What is said in ``samples`` (mono, −1 to 1), in a language that is given. Raises RecogniserMissing."""
+    """What is said in ``samples`` (mono, −1 to 1), in a language that is given. Raises RecogniserMissing.
+
+    Where the answer goes round in one place, the rest of what was said is not in it (Radford et al. 2022, section 4.5);
+    it is asked again then, with nothing to be said twice, and the answer that says more is taken.
+    """
     sound = _as_it_hears(samples, rate)
     around = np.zeros(round(max(_AROUND, (_LEAST_SECONDS - len(sound) / RATE) / 2) * RATE), np.float32)
     tally("line heard")
     padded = np.concatenate([around, sound, around])
 
-    def hear() -> list[Any]:
+    def hear(most: int = 0) -> str:
         with _lock:
             segments, _ = _model().transcribe(
                 padded, language=_name_of(language), beam_size=beam, temperature=0.0,
                 condition_on_previous_text=False, without_timestamps=True, word_timestamps=False, vad_filter=False,
-                log_prob_threshold=None, no_speech_threshold=None)
+                log_prob_threshold=None, no_speech_threshold=None, no_repeat_ngram_size=most)
             found = list(segments)
-        return [np.array(" ".join(one.text.strip() for one in found).strip())]
+        return " ".join(one.text.strip() for one in found).strip()
 
-    return str(_answered("said", [padded, np.array([_name_of(language), str(beam)])], hear)[0])
+    def answer() -> list[Any]:
+        heard = hear()
+        return [np.array(max(heard, hear(_ROUND), key=_different) if goes_round(heard) else heard)]
+
+    return str(_answered("said", [padded, np.array([_name_of(language), str(beam)])], answer)[0])
+
+
+def goes_round(heard: str) -> bool:
+    """Whether some piece of up to four words of ``heard`` comes eight times and more, one after the other."""
+    words = heard.split()
+    return any(all(words[at + i] == words[at + i % size] for i in range(size * _TIMES))
+               for size in range(1, 5) for at in range(len(words) - size * _TIMES + 1))
+
+
+def _different(heard: str) -> int:
+    return len({word for word in heard.casefold().split() if any(map(str.isalnum, word))})
 
 
 def taken_for(samples: Samples, rate: int) -> Mapping[str, float]:
