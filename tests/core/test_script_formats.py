@@ -111,14 +111,26 @@ class TestTables:
         ("Character", "speaker"), ("TC In", "start"), ("time-out", "end"), ("Scene", "part"), ("No.", ""),
         ("German", "de"), ("Text (fr-FR)", "fr-FR"), ("Mood ring", None),
         # Near to some language's name, or some language's code, and none.
-        *((name, None) for name in ("Gender", "VO", "Music", "Event", "QA", "Min", "Man", "Is", "So", "My", "Sex", "Art", "Take", "Wer", "Traducción")),
-        ("Note", "notes"), ("Fin", "end"),
+        *((name, None) for name in ("Gender", "VO", "Music", "Event", "QA", "Min", "Man", "Is", "So", "My", "Sex", "Take", "Wer", "Traducción")),
+        ("Note", "notes"), ("Fin", "end"), ("Art", "kind"),
+        ("話者", "speaker"), ("セリフ", "words"), ("ト書き", "notes"), ("पात्र", "speaker"), ("संवाद", "words"), ("अवधि", "duration"),
+        ("الشخصية", "speaker"), ("النص", "words"), ("ملاحظات", "notes"), ("角色", "speaker"), ("对白", "words"), ("Начало", "start"),
         ("Hawaiian", "haw"), ("haw", "haw"), ("ES_mx", "es-MX"), ("pt-br", "pt-BR"), ("zh-Hans", "zh-Hans"), ("FR", "fr"), ("Ger", "de"),
         ("Allemand", "de"), ("Anglais", "en"), ("日本語", "ja"), ("العربية", "ar"), ("Português (Brasil)", "pt-BR"),
         ("Latin American Spanish", "es-419"), ("Simplified Chinese", "zh-Hans"), ("French translation", "fr"), ("English VO", "en"),
     ])
     def test_headers(self, header: str, role: str | None) -> None:
         assert role_of_header(header) == role
+
+    @pytest.mark.parametrize("table", [
+        "番号,話者,台詞,備考\n1,時計番,潮が変わる。,静かに\n2,イムカ,誰？,", "序号,角色,对白,备注\n1,守钟人,潮水变了。,轻声\n2,伊姆卡,谁？,",
+        "क्रमांक,पात्र,संवाद,टिप्पणी\n1,रखवाला,ज्वार बदल रहा है।,धीरे\n2,इम्का,कौन?,",
+        "الرقم,الشخصية,الحوار,ملاحظات\n1,الحارس,المد يتغير.,بهدوء\n2,إمكا,من؟,"])
+    def test_headers_in_other_letters(self, table: str) -> None:
+        script = read_script(table, "a.csv")
+        wanted = [row.split(",") for row in table.splitlines()[1:]]
+        assert [(line.speaker, line.words) for line in script.lines] == [(row[1], row[2]) for row in wanted]
+        assert "no_header" not in [one.code for one in script.problems]
 
     @given(st.text(max_size=30))
     def test_no_cell_is_a_formula_and_every_cell_reads_back(self, text: str) -> None:

@@ -66,7 +66,7 @@ def follow_part(record: Recorder, part: Part, lines: Sequence[Line]) -> None:
         if key != "places":
             return found
         kept = [row for row in found if _of(row, "part") != name]
-        # What says more of a line than the part does goes on doing so; it has a row of its own only where the part's won.
+        # What says more of a line than the part does goes on doing so: a line has a row only where the part's won.
         plan = sound_plan_of({"places": found})
         for line in lines:
             heard = plan.place_of((f"#{line.speaker_id}",), (name,), (f"#{line.pk}",))

@@ -30,24 +30,34 @@ ROLES = ("speaker", "words", "start", "end", "duration", "notes", "part", "kind"
 
 _SYNONYMS = {
     "speaker": "speaker speakers character name role who person speaker_name character_name talent part_of "
-               "sprecher sprecherin figur rolle personaje hablante personnage locuteur personagem falante personaggio",
+               "sprecher sprecherin figur rolle personaje hablante personnage locuteur personagem falante personaggio "
+               "話者 登場人物 役名 角色 人物 说话人 वक्ता पात्र المتحدث الشخصية персонаж роль",
     "words": "words text line lines dialogue dialog source source_text script transcript sentence utterance content "
              "original copy texto texte testo dialog_text spoken_text words_to_speak diálogo dialogo réplique battuta "
-             "fala",
+             "fala "
+             "台詞 セリフ 原文 台词 对白 文本 संवाद पाठ النص الحوار текст реплика",
     "start": "in in_time intime start start_time starttime time_in timein tc_in tcin begin from onset in_point "
              "timecode_in time timecode inicio début debut entrée entree entrada entrata início beginn anfang "
-             "von ab desde tc_ein ein",
+             "von ab desde tc_ein ein "
+             "開始 开始 शुरू आरंभ البداية начало",
     "end": "out out_time outtime end end_time endtime time_out timeout tc_out tcout stop to offset out_point "
-           "timecode_out fin fim sortie salida saída saida uscita ende bis hasta tc_aus aus",
-    "duration": "duration length dur seconds duración durée dauer",
+           "timecode_out fin fim sortie salida saída saida uscita ende bis hasta tc_aus aus "
+           "終了 结束 अंत समाप्ति النهاية конец",
+    "duration": "duration length dur seconds duración durée dauer "
+                "長さ 尺 时长 अवधि المدة длительность",
     "notes": "notes note comment comments direction directions stage_direction stage_directions remark remarks context "
              "notas nota remarque remarques anmerkung anmerkungen regie "
              "hinweis hinweise bemerkung bemerkungen notiz notizen observación observaciones commentaire commentaires "
-             "osservazioni osservazione observação observações opmerking opmerkingen",
-    "part": "part scene chapter section act reel room sequence szene kapitel scène chapitre acte escena capítulo parte",
-    "kind": "kind line_kind line_type type typ tipo zeilenart",
-    "delivery": "delivery mood moods manner how said_how emotion tone",
-    "": "# no nr number index id line_no line_number row nº n° núm numéro número numero nummer zeile",
+             "osservazioni osservazione observação observações opmerking opmerkingen "
+             "備考 ト書き 备注 टिप्पणी ملاحظات примечание примечания",
+    "part": "part scene chapter section act reel room sequence szene kapitel scène chapitre acte escena capítulo parte "
+            "場面 シーン 场景 दृश्य المشهد сцена",
+    "kind": "kind line_kind line_type type typ tipo zeilenart "
+            "art 種類 类型 प्रकार النوع тип",
+    "delivery": "delivery mood moods manner how said_how emotion tone "
+                "感情 语气 भाव الأداء интонация",
+    "": "# no nr number index id line_no line_number row nº n° núm numéro número numero nummer zeile "
+        "番号 编号 क्रमांक الرقم номер",
 }
 _ROLE_OF = {word: role for role, words in _SYNONYMS.items() for word in words.split()}
 # A spreadsheet takes a cell that starts so for a formula. Written with an apostrophe, read without.
@@ -57,7 +67,7 @@ _ON_SCREEN = frozenset((
     "on screen", "onscreen", "screen", "graphic", "sign", "title", "caption", "insert", "einblendung", "bildschirm",
     "texttafel", "im bild", "en pantalla", "pantalla", "rótulo", "cartel", "à l'écran", "écran", "carton",
     "incrustation", "in sovrimpressione", "sovrimpressione", "cartello", "na tela", "tela", "letreiro", "in beeld",
-    "画面", "テロップ"))
+    "画面", "テロップ", "屏幕", "स्क्रीन पर", "على الشاشة", "на экране"))
 
 
 def safe_cell(text: str) -> str:
