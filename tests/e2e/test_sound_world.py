@@ -197,8 +197,13 @@ def test_levels_are_heard_while_they_are_moved(page: Page) -> None:
     page.wait_for_function("() => window.heard.changes.some((one) => one.to === 0)")
     # It goes on from where it was, and a line that is chosen is where it begins next.
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Pause", exact=True).click()
-    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+    play, pause = (page.get_by_role("button", name=name, exact=True) for name in ("Play", "Pause"))
+    expect(play.or_(pause)).to_be_visible()
+    if play.is_visible():
+        # On a very busy machine it has come to its end meanwhile.
+        play.click()
+    pause.click(timeout=60_000)
+    expect(play).to_be_visible()
 
 
 def test_what_is_heard_layer_by_layer_is_the_mix(page: Page) -> None:
