@@ -72,15 +72,16 @@ def tried(language: str) -> dict[str, object]:
         cast = cast_rest(list(speakers), language, {})
         rows = [ears.of(voice) for voice in cast.values()]
         editions.append((sum(error_of(row, language) for row in rows) / len(rows),
-                         sum(row.native for row in rows) / len(rows)))
+                         sum(row.native for row in rows) / len(rows), sum(row.sounds for row in rows) / len(rows)))
     every = list(ears.heard.values())
     # Where rich voices are at home nothing was measured of them one by one: the best of those that were heard here.
     near = min(error_of(row, language) for row in every), max(row.native for row in every)
     error, native = (error_of(best, language), best.native) if best else near
-    worst = max(one for one, _ in editions), min(one for _, one in editions)
+    worst = max(one for one, _, _ in editions), min(one for _, one, _ in editions)
     return {"language": language, "voices": len(every), "rich": sum(voice_named(one).is_rich for one in ears.heard),
             "best_error": round(error, 3), "worst_error": round(worst[0], 3), "best_native": round(native, 3),
-            "worst_native": round(worst[1], 3), "holds": worst[0] <= error + NEAR and worst[1] >= native - NEAR}
+            "worst_native": round(worst[1], 3), "worst_sounds": round(max(one for _, _, one in editions), 3),
+            "holds": worst[0] <= error + NEAR and worst[1] >= native - NEAR}
 
 
 def main(only: Sequence[str]) -> int:

@@ -13,7 +13,7 @@ from janoglot.core.errors import BadInput
 from janoglot.core.languages import distance, english_name, primary, territory
 from janoglot.core.speech.acoustics import VoiceMeasure
 from janoglot.core.speech.catalogue import catalogue, voices_for
-from janoglot.core.speech.match import CastingProblem, Distance, far, pair_price, solve
+from janoglot.core.speech.match import TAKEN_TWICE, CastingProblem, Distance, far, pair_price, solve
 from janoglot.core.speech.measures import measure_or_estimate
 from janoglot.core.speech.rich_voices import HOME
 from janoglot.core.speech.understanding import (
@@ -35,10 +35,9 @@ _ACCENT = 80.0
 """More than to be hard to tell from several others: as long as there are natives, they are cast."""
 _NO_CHILD = 100.0
 """What it costs to give a child's part to somebody who is none: a child from elsewhere goes before."""
-_CHILD = 120.0
-"""What it costs to give a grown-up's part to a child: anybody rich goes before."""
+_CHILD = 200.0
+"""What it costs to give a grown-up's part to a child: anybody else goes before."""
 _LIGHT = 150.0
-_TAKEN_TWICE = 300.0
 
 CastFrom = Literal["", "natives", "rich"]
 """Whom to cast in a language that no rich voice is at home in: its natives though they are light, or rich voices though
@@ -121,7 +120,7 @@ def cast_rest(
             suits += _ELSEWHERE * (voice.is_native(language) and territory(voice.locale) != places.get(voice.is_rich))
             # Where light ones are chosen they go first.
             suits += (-2 * _LIGHT if not voice.is_rich else 0.0) if light else 0.0
-            cost[i, v] = weight * suits + _TAKEN_TWICE * (voice.id in used) + \
+            cost[i, v] = weight * suits + TAKEN_TWICE * (voice.id in used) + \
                 sum(float(pair_price(by(measures[v], m))) for m in beside) + 1e-6 * v
     pairs = [(i, j) for i in range(len(rest)) for j in range(i + 1, len(rest))
              if together is None or frozenset((rest[i], rest[j])) in together]

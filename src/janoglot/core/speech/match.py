@@ -31,7 +31,8 @@ CLEAR = 7.0
 """From here on nobody mixes them up: about an octave less a fourth of pitch, or as much of the rest."""
 TIERS = ((ALIKE, 14.0), (NEAR, 4.0), (CLEAR, 2.5))
 """What a pair of a shared part costs that is nearer than each limit, in semitones of nearness to the source."""
-_USED_COSTS = 100.0
+TAKEN_TWICE = 400.0
+"""What it costs that two have one voice: more than one that suits nobody."""
 _MOST_FOR_EXACT = 12_000
 """Rows of the exact problem. Beyond, it is solved step by step."""
 _SECONDS = 2.0
@@ -128,7 +129,7 @@ def total_cost(problem: CastingProblem, chosen: Sequence[int],
     cost = float(sum(problem.cost[i, v] for i, v in enumerate(chosen)))
     for i, j in problem.together:
         cost += float(pair_price(apart[chosen[i], chosen[j]]))
-    return cost + _USED_COSTS * (len(chosen) - len(set(chosen)))
+    return cost + TAKEN_TWICE * (len(chosen) - len(set(chosen)))
 
 
 def solve(problem: CastingProblem) -> list[int]:
@@ -161,7 +162,7 @@ def _greedy(problem: CastingProblem, apart: npt.NDArray[np.float64]) -> list[int
         for j in range(i):
             if (j, i) in problem.together or (i, j) in problem.together:
                 cost += pair_price(apart[chosen[j]])
-        cost[list(set(chosen))] += _USED_COSTS
+        cost[list(set(chosen))] += TAKEN_TWICE
         chosen.append(int(np.argmin(cost)))
     return chosen
 
@@ -170,7 +171,7 @@ def _assigned(problem: CastingProblem) -> list[int]:
     """By each voice's cost alone, no voice twice while there are enough."""
     speakers, voices = problem.cost.shape
     copies = -(-speakers // voices)
-    cost = np.hstack([problem.cost + copy * _USED_COSTS for copy in range(copies)])
+    cost = np.hstack([problem.cost + copy * TAKEN_TWICE for copy in range(copies)])
     _, columns = linear_sum_assignment(cost)
     return [int(column) % voices for column in columns]
 
@@ -196,7 +197,7 @@ def _improved(problem: CastingProblem, chosen: list[int], apart: npt.NDArray[np.
         held = np.bincount(best, minlength=len(problem.measures))
         costs = [alone(i) for i in range(len(best))]
         for i, cost in enumerate(costs):
-            again = _USED_COSTS * ((held > 0).astype(float) - (held[best[i]] > 1))
+            again = TAKEN_TWICE * ((held > 0).astype(float) - (held[best[i]] > 1))
             again[best[i]] = 0.0
             saved = cost[best[i]] - cost - again
             v = int(np.argmax(saved))
@@ -233,7 +234,7 @@ def _exact(problem: CastingProblem, apart: npt.NDArray[np.float64]) -> list[int]
     used = size + len(TIERS) * len(pairs)
     total = used + voices
     price = np.concatenate([problem.cost.ravel(), *(np.full(len(pairs), costs) for _, costs in TIERS),
-                            np.full(voices, _USED_COSTS)])
+                            np.full(voices, TAKEN_TWICE)])
     rows: list[int] = []
     columns: list[int] = []
     values: list[float] = []
