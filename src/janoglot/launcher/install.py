@@ -194,7 +194,8 @@ def web_build() -> None:
     stamp = digest(sources, "compressed")
     # Beside what is served, not in it.
     place = VENV / ".janoglot-web-built"
-    if place.exists() and place.read_text() == stamp and (WEB / "dist" / "index.html").exists():
+    # Built by hand it is not compressed: then it is done again.
+    if place.exists() and place.read_text() == stamp and (WEB / "dist" / "index.html.gz").exists():
         return
     say("building the front end")
     npm(["run", "-s", "build"])
