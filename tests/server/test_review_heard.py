@@ -199,3 +199,13 @@ def test_a_page_is_in_japanese_too(place: str, call: Call) -> None:
 
 def test_how_much_of_it_is_sketches_is_told(place: str, call: Call) -> None:
     assert Client().get(f"{opened(link(call, place))}editions/es-MX/").json()["sketches"] == 3
+
+
+def test_what_the_page_of_a_link_asks_for_first_comes_with_it(tmp_path: Path, settings: Any) -> None:
+    settings.WEB_DIST = tmp_path
+    for name in ("index.html", "review.html"):
+        (tmp_path / name).write_text(f"<!doctype html><title>{name}</title>")
+    hinted = {path: Client().get(path).headers.get("Link") for path in ("/review/ab-c_D~1", "/listen/ab", "/review/a%22b", "/review/", "/", "/productions/1/en/mix")}
+    assert hinted == {"/review/ab-c_D~1": "</api/review/ab-c_D~1/>; rel=preload; as=fetch; crossorigin",
+                      "/listen/ab": "</api/review/ab/>; rel=preload; as=fetch; crossorigin",
+                      "/review/a%22b": None, "/review/": None, "/": None, "/productions/1/en/mix": None}
