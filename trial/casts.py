@@ -1,8 +1,8 @@
 """Six scripts cast without help in every offered language that can be heard, and every edition heard back.
 
 Scripts have from two to ten speakers, some with names that say something of them; each speaker says six sentences. What is
-compared is the mean of each edition with the best voice that was measured in that language: errors (of Hindi by its
-sounds, for its letters are written in more ways than one), and how surely it is taken for the language.
+compared is the mean of each edition with the best voice that was measured in that language: errors (in some languages by
+their sounds), and how surely it is taken for the language.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ EACH = 6
 """Sentences that each voice says, the same for all: of fewer, one word that is misheard tells more of the ear than of the
 voice."""
 NEAR = 0.05
-BY_SOUNDS = ("hi",)
+BY_SOUNDS = ("hi", "zh", "ja")
+"""Written in more ways than one: in two alphabets, or in characters that sound the same."""
 
 
 def offered() -> list[str]:

@@ -194,7 +194,8 @@ function ReadingCopy({ production, source, script }: { production: Production; s
     if (next) select(next.id);
   }
   function remove() {
-    if (readOnly || !ids.length) return;
+    // A line that nobody has chosen is not seen to be the one: it stays.
+    if (readOnly || !ids.length || (!picked.length && place.line === null)) return;
     const at = lines.findIndex((line) => line.id === ids[0]);
     const next = lines.slice(at).find((line) => !ids.includes(line.id)) ?? lines[at - 1];
     letGo();
