@@ -31,6 +31,12 @@ class TestNativesFirst:
         assert {voice.id for voice in grown} < {voice.id for voice in more}, "then others, of whom no child is one"
         assert all(voice.age != "child" for voice in more)
 
+    def test_a_grown_up_of_the_source_is_none_of_a_childs_voice_however_many_there_are(self) -> None:
+        source = [voice.id for voice in voices_for("en-GB") if voice.is_rich and voice.age not in ("child", "teen")][:12]
+        names = [f"S{n}" for n in range(12)]
+        cast = voices_of(cast_rest(names, "fr-FR", {}, dict(zip(names, source, strict=True))))
+        assert all(voice.age != "child" for voice in cast), [voice.id for voice in cast]
+
 
 class TestWhereNobodyRichIsAtHome:
     @pytest.mark.parametrize("language", ["en-GB", "es-MX", "fr", "ja-JP", "zh-CN", "ti"])

@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_safe
 
-_OF_LINK = re.compile(r"/(?:review|listen)/([\w~:-]+)/?")
+_OF_LINK = re.compile(r"/(?:review|listen)/([\w~:-]+)/?", re.ASCII)
 
 
 @require_safe

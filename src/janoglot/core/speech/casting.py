@@ -141,6 +141,7 @@ def _suits(voice: Voice, measure: VoiceMeasure, model: Voice | None, recorded: V
     if model:
         cost += by(measure, recorded or measure_or_estimate(model))
         cost += _NO_CHILD * (model.age == "child" and voice.age != "child")
+        cost += _CHILD * (voice.age == "child" and model.age not in ("child", "teen"))
         return cost + abs(AGES.index(voice.age) - AGES.index(model.age))
     if recorded:
         return cost + by(measure, recorded)
